@@ -1,0 +1,51 @@
+# Two commands matter: `make demo` starts the application with the demo shop, `make test` runs everything.
+PY      := .venv/bin/python
+PORT    ?= 8000
+export COOL_SHEEN_DATA ?= data
+export UV_PYTHON_DOWNLOADS := never
+export PYTHONPATH := src
+
+.PHONY: help demo run test check unit bench format install install-dev browser shots clean
+help:  ## what there is
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
+
+.venv/boot.stamp: requirements-boot.lock
+	test -x $(PY) || python3 -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-boot.lock || echo "uv is not to be had: pip will do"
+	@touch $@
+.venv/run.stamp: requirements.lock .venv/boot.stamp
+	scripts/install requirements.lock
+	@touch $@
+.venv/dev.stamp: requirements-dev.lock .venv/boot.stamp
+	scripts/install requirements-dev.lock
+	@touch $@ .venv/run.stamp
+
+install: .venv/run.stamp  ## what the application needs
+install-dev: .venv/dev.stamp  ## what the checks need, too
+browser:  ## make sure of Chromium (Debian's package)
+	@scripts/ensure-chromium
+
+demo: install  ## start with the demo shop: make demo PORT=8123
+	$(PY) -m cool_sheen serve --demo --port $(PORT)
+run: install  ## start with an empty shop
+	$(PY) -m cool_sheen serve --port $(PORT)
+
+check: install-dev  ## style, types, layers
+	.venv/bin/ruff format --check .
+	.venv/bin/ruff check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+unit: install-dev  ## the core's tests alone
+	.venv/bin/pytest -q tests/unit
+test: check browser  ## all checks and tests
+	.venv/bin/pytest -q -n 2 tests/unit tests/app tests/browser
+	.venv/bin/pytest -q --benchmark-enable --benchmark-columns=min,median,max,rounds --benchmark-disable-gc tests/bench
+bench: install-dev  ## the benches alone
+	.venv/bin/pytest -q --benchmark-enable tests/bench
+format: install-dev  ## put the code in shape
+	.venv/bin/ruff format .
+	.venv/bin/ruff check --fix .
+shots: install-dev browser  ## renew docs/screenshots from the demo shop
+	$(PY) scripts/shots.py
+clean:
+	rm -rf .venv .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,3 @@
+"""Cool Sheen: plan, time and log coating systems."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,1 @@
+"""Air, surfaces, spaces and the gates that the weather shuts."""

@@ -1,0 +1,1 @@
+"""Products, and the systems that are built of them."""

@@ -1,0 +1,1 @@
+"""The clock: how a film dries through the climate that it sees."""

@@ -1,0 +1,87 @@
+"""The marks on a film's way from wet to cured, and what people call them."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from cool_sheen.core.units import Celsius, Micron, Minutes, Percent
+
+
+class Mode(StrEnum):
+    """What drives a film from one mark to the next."""
+
+    SOLVENT = "solvent"
+    WATER = "water"
+    REACTIVE = "reactive"
+    OXIDATIVE = "oxidative"
+    MOISTURE = "moisture"
+    HEAT = "heat"
+
+
+# In the usual order; a product may have them in another. The words finish "it is ..." or "ready to ...".
+WORDS: dict[str, str] = {
+    "flash": "flashed off",
+    "dust_free": "dust free",
+    "tack_free": "tack free",
+    "dew_safe": "dew safe",
+    "tape_over": "ready to tape over",
+    "unmask": "ready to unmask",
+    "turn": "ready to turn",
+    "recoat_closes": "past its recoat window",
+    "sand": "dry enough to sand",
+    "handle": "ready to handle",
+    "assemble": "ready to assemble",
+    "polish": "ready to polish",
+    "full_cure": "fully cured",
+}
+
+SURFACE_MARKS = frozenset({"flash", "dust_free", "tack_free"})  # they go by the film of the coat itself
+
+DEFAULT_ACTIVATION: dict[Mode, float] = {Mode.SOLVENT: 38, Mode.REACTIVE: 52, Mode.OXIDATIVE: 46, Mode.MOISTURE: 40}
+AIR_FACTOR: dict[str, float] = {"still": 0.75, "gentle": 1.0, "booth": 1.25}
+HARDENER_FACTOR: dict[str, float] = {"fast": 0.6, "standard": 1.0, "slow": 1.5}
+REDUCER_FACTOR: dict[str, float] = {"fast": 0.75, "medium": 1.0, "slow": 1.35, "extra_slow": 1.7}
+_SPEED_GOVERNS: dict[Mode, str] = {Mode.REACTIVE: "hardener", Mode.SOLVENT: "reducer"}
+
+
+@dataclass(frozen=True, slots=True)
+class Milestone:
+    """One mark of a product: when it is reached at the reference climate and film."""
+
+    name: str
+    mode: Mode
+    ref_minutes: Minutes
+    activation_kj_per_mol: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DryingData:
+    """What the clock needs to know of a product."""
+
+    ref_temp_c: Celsius
+    ref_rh_pct: Percent
+    ref_wet_film_um: Micron
+    milestones: tuple[Milestone, ...]
+    stall_temp_c: Celsius | None = None
+    min_film_forming_temp_c: Celsius | None = None
+
+    def named(self, name: str | None) -> Milestone | None:
+        """Return a milestone by its name, or None."""
+        return next((m for m in self.milestones if m.name == name), None)
+
+
+def film_exponent(name: str, mode: Mode) -> float:
+    """Power of the film in a milestone's time.
+
+    Source: diffusion through the film (1.5) or reaction in it (0.5); evaporation from its surface (1).
+    """
+    if name in SURFACE_MARKS:
+        return 1.0
+    return 1.5 if mode in (Mode.SOLVENT, Mode.WATER) else 0.5
+
+
+def speed_factor(mode: Mode, hardener_speed: str = "standard", reducer_speed: str = "medium") -> float:
+    """Factor on the times of a mode: the hardener governs the reactive ones, the reducer the solvent ones."""
+    governed_by = _SPEED_GOVERNS.get(mode)
+    if governed_by == "hardener":
+        return HARDENER_FACTOR[hardener_speed]
+    return REDUCER_FACTOR[reducer_speed] if governed_by == "reducer" else 1.0

@@ -1,0 +1,72 @@
+"""What touch tests say about the clock: interval-censored evidence for one factor."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from cool_sheen.core.climate.air import Floats
+from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.units import Minutes
+
+_GRID = np.linspace(-3.0, 3.0, 6001)
+_erf = np.vectorize(math.erf, otypes=[float])
+
+
+@dataclass(frozen=True, slots=True)
+class TouchTest:
+    """A film that was predicted for one time, and seen not ready or ready at others (minutes since the coat)."""
+
+    predicted_minutes: Minutes
+    not_ready_minutes: Minutes | None = None
+    ready_minutes: Minutes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Posterior:
+    """What is believed about the factor on all times."""
+
+    ln_mean: float
+    ln_sd: float
+    factor_p10: float
+    factor_p50: float
+    factor_p90: float
+
+
+def learn(
+    tests: Sequence[TouchTest], prior_ln_sd: float = 0.25, noise_ln_sd: float = 0.10, prior_ln_mean: float = 0.0
+) -> Posterior:
+    """Factor on a product's times after touch tests.
+
+    Args:
+        tests: Evidence; each with one bound at least.
+        prior_ln_sd: Spread of ln factor before. [1]
+        noise_ln_sd: Spread of the observation itself. [1]
+        prior_ln_mean: Mean of ln factor before. [1]
+
+    Returns: Mean and spread of ln factor, percentiles of the factor. [1]
+    Raises: Inconsistent: evidence that contradicts itself beyond what the grid can weigh.
+    Source: Bayes on a grid of 0.001; likelihood Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
+    """
+    log_weight = -0.5 * ((_GRID - prior_ln_mean) / prior_ln_sd) ** 2
+    for test in tests:
+        upper = _phi(test.ready_minutes, test.predicted_minutes, noise_ln_sd, missing=1.0)
+        lower = _phi(test.not_ready_minutes, test.predicted_minutes, noise_ln_sd, missing=0.0)
+        log_weight = log_weight + np.log(np.maximum(upper - lower, 1e-300))
+    weight = np.exp(log_weight - log_weight.max())
+    total = float(weight.sum())
+    if not math.isfinite(total) or total <= 0:
+        raise Inconsistent("These tests contradict each other beyond weighing.", "tests")
+    weight /= total
+    mean = float((weight * _GRID).sum())
+    spread = math.sqrt(float((weight * (_GRID - mean) ** 2).sum()))
+    below = np.cumsum(weight) - weight / 2
+    p10, p50, p90 = (math.exp(float(np.interp(p, below, _GRID))) for p in (0.1, 0.5, 0.9))
+    return Posterior(mean, spread, p10, p50, p90)
+
+
+def _phi(minutes: Minutes | None, predicted: Minutes, noise: float, missing: float) -> Floats:
+    if minutes is None:
+        return np.full_like(_GRID, missing)
+    return np.asarray(0.5 * (1 + _erf((math.log(minutes / predicted) - _GRID) / noise / math.sqrt(2))))

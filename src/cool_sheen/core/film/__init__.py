@@ -1,0 +1,1 @@
+"""The film as it stands: coats, sanding, grits."""

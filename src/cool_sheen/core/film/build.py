@@ -1,0 +1,61 @@
+"""The dry film as it stands: what coats put on, what sanding took."""
+
+from dataclasses import dataclass, field
+
+from cool_sheen.core.units import Micron, Percent
+
+
+def dry_film(wet_film_um: Micron, volume_solids_pct: Percent) -> Micron:
+    """Dry film that a wet one leaves.
+
+    Args:
+        wet_film_um: Wet film. [um]
+        volume_solids_pct: Volume solids of the ready mix. [%]
+
+    Returns: Dry film. [um]
+    Source: ISO 3233, dry film = wet film x volume solids.
+    """
+    return wet_film_um * volume_solids_pct / 100
+
+
+@dataclass(slots=True)
+class LayerFilm:
+    """The film of one layer on one zone: coats from below, and what sanding has taken off the top."""
+
+    layer_id: str
+    coats_um: list[Micron] = field(default_factory=list)
+    sanded_um: Micron = 0.0
+
+    @property
+    def left_um(self) -> Micron:
+        """What stands of the layer. [um]"""
+        return max(0.0, sum(self.coats_um) - self.sanded_um)
+
+
+@dataclass(slots=True)
+class Build:
+    """The film of one zone, layers from the substrate up."""
+
+    layers: list[LayerFilm] = field(default_factory=list)
+
+    def coat(self, layer_id: str, dry_um: Micron) -> None:
+        """Put a coat on top; a layer that comes back after another becomes a layer of its own."""
+        if not self.layers or self.layers[-1].layer_id != layer_id:
+            self.layers.append(LayerFilm(layer_id))
+        self.layers[-1].coats_um.append(dry_um)
+
+    def sand(self, removal_um: Micron) -> Micron:
+        """Take film off the top, layer after layer; return what there was not enough film for. [um]"""
+        left = removal_um
+        for layer in reversed(self.layers):
+            taken = min(left, layer.left_um)
+            layer.sanded_um += taken
+            left -= taken
+            if left <= 0:
+                break
+        return left
+
+    @property
+    def total_um(self) -> Micron:
+        """All film over the substrate. [um]"""
+        return sum(layer.left_um for layer in self.layers)

@@ -1,0 +1,1 @@
+"""What happened, entry by entry, and what follows from it."""

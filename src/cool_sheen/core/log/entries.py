@@ -1,0 +1,222 @@
+"""What may be written into the log. An entry is never changed: it can only be voided by a later one."""
+
+import hashlib
+import json
+from datetime import datetime
+from typing import Annotated, Any, Literal, Self
+from uuid import UUID
+
+from pydantic import AwareDatetime, Field, TypeAdapter, model_validator
+
+from cool_sheen.core.coatings.products import Share, Strict
+from cool_sheen.core.coatings.systems import CoatKind, StepKind
+
+ShortText = Annotated[str, Field(max_length=200)]
+LongText = Annotated[str, Field(max_length=4000)]
+Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+Figure = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
+class Promise(Strict):
+    """What the screen said when the button was pressed."""
+
+    phase: ShortText = ""
+    opens: AwareDatetime | None = None
+    closes: AwareDatetime | None = None
+
+
+class CoatPayload(Strict):
+    """One coat has ended now: a stripe coat, a mist coat and a full one alike. A pass is not a coat."""
+
+    kind: Literal["coat"] = "coat"
+    layer_id: ShortText
+    coat_kind: CoatKind = "full"
+    counts: bool = True
+    started_at: AwareDatetime | None = None
+    coating: ShortText
+    hardener: ShortText | None = None
+    reducer: ShortText | None = None
+    batch: UUID | None = None
+    volume_solids_pct: Share
+    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
+    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
+    wet_film_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
+    wet_film_measured_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
+    method: Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"] = "hvlp"
+    air_movement: Literal["still", "gentle", "booth"] = "gentle"
+    space: UUID | None = None
+    gun: dict[ShortText, ShortText] | None = None
+    litres: Amount | None = None
+    promised: Promise | None = None
+
+    @property
+    def film_um(self) -> float:
+        """The wet film that was measured, else the one that was planned. [um]"""
+        return self.wet_film_measured_um or self.wet_film_um
+
+
+class SandPayload(Strict):
+    """One grit over a zone."""
+
+    kind: Literal["sand"] = "sand"
+    layer_id: ShortText | None = None
+    grit: Annotated[str, Field(pattern=r"^[PC]\d{2,4}$")]
+    wet: bool = False
+    method: Literal["hand", "block", "long_board", "orbital", "orbital_soft"] = "block"
+    minutes: Amount | None = None
+    removal_um: Amount = 0
+    measured: bool = False
+    break_through: ShortText | None = None
+
+
+class StepPayload(Strict):
+    """A step that leaves no more behind than that it was done."""
+
+    kind: StepKind
+    minutes: Amount | None = None
+    note: LongText | None = None
+
+
+class TouchTestPayload(Strict):
+    """A film was touched: ready for this milestone, or not."""
+
+    kind: Literal["touch_test"] = "touch_test"
+    coat: UUID
+    milestone: ShortText
+    ready: bool
+    how: Literal["thumb_on_tape", "tack", "colour_change", "print"] = "thumb_on_tape"
+
+
+class MovePayload(Strict):
+    """The part stands in another space, or at another place of it, from now on."""
+
+    kind: Literal["move"] = "move"
+    space: UUID
+    place: ShortText | None = None
+
+
+class VoidPayload(Strict):
+    """An entry is taken back; the entry's ``voids`` says which."""
+
+    kind: Literal["void"] = "void"
+
+
+class PausePayload(Strict):
+    """Work on these targets rests."""
+
+    kind: Literal["pause"] = "pause"
+    until: AwareDatetime | None = None
+
+
+class OverridePayload(Strict):
+    """Something was done against the advice; the entry's ``reason`` says why."""
+
+    kind: Literal["override"] = "override"
+    rule: ShortText
+    verdict: ShortText = ""
+
+
+class StampPayload(Strict):
+    """A gate that cannot be undone was passed: stirred, colour checked, floor damped."""
+
+    kind: Literal["stamp"] = "stamp"
+    gate: ShortText
+
+
+class FilmReadingPayload(Strict):
+    """Film gauge readings, wet or dry."""
+
+    kind: Literal["film_reading"] = "film_reading"
+    state: Literal["wet", "dry"]
+    readings_um: Annotated[tuple[Amount, ...], Field(min_length=1, max_length=1000)]
+
+
+class ClimateReadingPayload(Strict):
+    """A typed reading of the air in a space."""
+
+    kind: Literal["climate_reading"] = "climate_reading"
+    space: UUID
+    air_temp_c: Annotated[float, Field(ge=-100, le=200)]
+    rh_pct: Share
+    surface_temp_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+
+
+class DefectPayload(Strict):
+    """Something went wrong; a key of the defect table, and how bad."""
+
+    kind: Literal["defect"] = "defect"
+    defect: ShortText
+    extent: ShortText = ""
+    note: LongText | None = None
+
+
+class NotePayload(Strict):
+    """Words."""
+
+    kind: Literal["note"] = "note"
+    text: Annotated[str, Field(min_length=1, max_length=4000)]
+
+
+Payload = Annotated[
+    CoatPayload | SandPayload | StepPayload | TouchTestPayload | MovePayload | VoidPayload
+    | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DefectPayload
+    | NotePayload,
+    Field(discriminator="kind"),
+]  # fmt: skip
+
+SCHEMA_VERSION = 1
+_PAYLOAD: TypeAdapter[Any] = TypeAdapter(Payload)
+
+# How a payload of an older version becomes one of the next: version -> function. The first version has no elders.
+READ_UP: dict[int, Any] = {}
+
+
+def read_payload(data: dict[str, Any], version: int) -> Any:
+    """Read a stored payload, brought up step by step from its own version. Raises ValueError for a newer one."""
+    if version > SCHEMA_VERSION:
+        raise ValueError(f"The entry has version {version}, newer than this program's {SCHEMA_VERSION}.")
+    for older in range(version, SCHEMA_VERSION):
+        data = READ_UP[older](data)
+    return _PAYLOAD.validate_python(data)
+
+
+class Target(Strict):
+    """What an entry is about; any of the three."""
+
+    project: UUID | None = None
+    part: UUID | None = None
+    zone: UUID | None = None
+
+
+class Entry(Strict):
+    """One line of the log, as the client makes it. The same uuid again with the same content is the same entry."""
+
+    uuid: UUID
+    payload: Payload
+    occurred_at: AwareDatetime
+    targets: Annotated[tuple[Target, ...], Field(max_length=200)] = ()
+    person: ShortText = ""
+    device: ShortText = ""
+    planned_step: ShortText | None = None
+    reason: LongText | None = None
+    voids: UUID | None = None
+
+    @model_validator(mode="after")
+    def _void_names_its_entry(self) -> Self:
+        if (self.payload.kind == "void") != (self.voids is not None):
+            raise ValueError("a void entry, and no other, says which entry it voids")
+        return self
+
+    @property
+    def content_hash(self) -> str:
+        """SHA-256 of all that the client said."""
+        text = json.dumps(self.model_dump(mode="json"), sort_keys=True, separators=(",", ":"))
+        return hashlib.sha256(text.encode()).hexdigest()
+
+
+class Recorded(Strict):
+    """An entry with what the store added to it."""
+
+    seq: int
+    recorded_at: datetime
+    entry: Entry

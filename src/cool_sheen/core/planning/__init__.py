@@ -1,0 +1,1 @@
+"""The steps of a system, what to do next, and when."""

@@ -1,0 +1,237 @@
+"""The rest of a part's work laid along time: each step as soon as film, weather and working hours let it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from cool_sheen.core.climate.series import instant
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
+from cool_sheen.core.planning.film_clock import CoatClock, taught
+from cool_sheen.core.planning.next_action import Outlook, mark_of
+from cool_sheen.core.planning.steps import Step, labour_minutes
+from cool_sheen.core.units import SquareMetres
+
+_TRIES = 60
+
+
+@dataclass(frozen=True, slots=True)
+class WorkingDay:
+    """When the shop works, by its own clock."""
+
+    opens: time
+    closes: time
+    zone: ZoneInfo
+
+    def fit(self, at: datetime, labour: timedelta) -> datetime:
+        """Return the first instant from ``at`` on at which this much work fits into one day.
+
+        Work that is longer than a day starts with the day.
+        """
+        local = at.astimezone(self.zone)
+        opens = datetime.combine(local.date(), self.opens, self.zone)
+        closes = datetime.combine(local.date(), self.closes, self.zone)
+        if local < opens:
+            return opens.astimezone(at.tzinfo)
+        if local + labour <= closes or (local == opens and labour > closes - opens):
+            return at
+        tomorrow = datetime.combine(local.date() + timedelta(days=1), self.opens, self.zone)
+        return tomorrow.astimezone(at.tzinfo)
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """A step with its time, and why it stands there."""
+
+    step: Step
+    start: datetime
+    end: datetime
+    because: str
+
+
+@dataclass(frozen=True, slots=True)
+class Sequence:
+    """The steps that could be placed; ``stuck`` says why the rest could not."""
+
+    steps: list[Planned]
+    stuck: str = ""
+
+
+@dataclass(slots=True)
+class _Top:
+    """The film on top while the plan goes on."""
+
+    product: Product
+    film: Film
+    coat: CoatClock | None  # the real coat, whose touch tests count
+    keyed: datetime | None = None
+
+
+class _Stuck(Exception):  # noqa: N818 - it is a message to the planner, not an error
+    pass
+
+
+def plan_rest(steps: list[Step], look: Outlook, day: WorkingDay, area_m2: SquareMetres) -> Sequence:
+    """Lay out the steps that remain on a part.
+
+    Args:
+        steps: What is left to do, in order.
+        look: The part as it stands, its climate, and the present.
+        day: Working hours.
+        area_m2: Area of the part, for the hands-on time. [m2]
+
+    Returns: Steps with start and end. Openings are taken late and closings early; where a window cannot be met,
+        the keying step is put in.
+    """
+    plan = _Plan(look, day, area_m2, steps)
+    try:
+        for place in range(len(steps)):
+            plan.place(place)
+    except _Stuck as stuck:
+        return Sequence(plan.out, str(stuck))
+    return Sequence(plan.out)
+
+
+class _Plan:
+    """Serial generation: one step after the other, with the film on top as its memory."""
+
+    def __init__(self, look: Outlook, day: WorkingDay, area_m2: SquareMetres, steps: list[Step]) -> None:
+        self.look, self.day, self.area, self.steps = look, day, area_m2, steps
+        self.out: list[Planned] = []
+        self.now = look.now
+        self.stack: list[tuple[Clock, Film]] = [(look.climate.clock(c.product), c.film) for c in look.clocks]
+        self.top: _Top | None = None
+        if look.top:
+            self.top = _Top(look.top.product, look.top.film, look.top)
+            sanded = [
+                d.at for d in look.state.done if d.at >= look.top.coat.ended_at and d.kind in ("sand", "wipe", "tack")
+            ]
+            if any(d.kind == "sand" and d.at >= look.top.coat.ended_at for d in look.state.done):
+                self.top.keyed = max(sanded)
+        self.coats_on: list[datetime] = [c.ended_at for c in look.state.coats]
+
+    def place(self, index: int) -> None:
+        """Give one step its time."""
+        step = self.steps[index]
+        if step.kind == "coat":
+            self._place_coat(step)
+        elif self.top and step.kind == "sand":
+            ready, why = self._milestone("sand")
+            self._add(step, ready, f"sandable {why}")
+            self.top.keyed = self.now
+        elif self.top and step.after:
+            ready, why = self._milestone(step.after)
+            self._add(step, ready, f"ready {why}")
+        else:
+            self._add(step, self.now, "follows at once")
+            if self.top and self.top.keyed:
+                self.top.keyed = self.now
+
+    def _labour(self, step: Step) -> timedelta:
+        return timedelta(minutes=labour_minutes(step.kind, self.area))
+
+    def _add(self, step: Step, earliest: datetime, because: str) -> None:
+        labour = self._labour(step)
+        start = self.day.fit(max(earliest, self.now), labour)
+        if start > max(earliest, self.now):
+            because += ", then working hours"
+        self.out.append(Planned(step, start, start + labour, because))
+        self.now = start + labour
+
+    def _milestone(self, name: str) -> tuple[datetime, str]:
+        assert self.top is not None
+        mark = mark_of(self.top.product, name)
+        if mark is None:
+            return self.now, "at once: the product names no time"
+        late = self._bands()[mark].late
+        if late is None:
+            raise _Stuck(f"{self.top.product.name} does not get {mark.replace('_', ' ')} in this climate.")
+        return late, "by the late clock"
+
+    def _bands(self) -> Mapping[str, Band]:
+        assert self.top is not None
+        if self.top.coat is not None:
+            return self.top.coat.bands
+        return taught(self.look.climate.clock(self.top.product), self.top.film, [])
+
+    def _place_coat(self, step: Step) -> None:
+        assert step.layer is not None
+        product = self.look.products[step.layer.product]
+        earliest, because = self._opening(product)
+        start, because = self._gated(step, product, earliest, because)
+        closing = self._closing(product)
+        if closing is not None and start > closing:
+            self._key(step, product)
+            earliest, because = self.now, "keyed: the window would have closed"
+            start, because = self._gated(step, product, earliest, because)
+        labour = self._labour(step)
+        self.out.append(Planned(step, start, start + labour, because))
+        self.now = start + labour
+        self._laid(step, product)
+
+    def _opening(self, product: Product) -> tuple[datetime, str]:
+        if self.top is None or self.top.keyed:
+            return self.now, "follows at once"
+        band = self._bands().get(self.top.product.rule_for(product).opens)
+        if band is None or band.late is None:
+            raise _Stuck(f"{self.top.product.name} does not flash in this climate.")
+        return max(band.late, self.now), "open by the late clock"
+
+    def _closing(self, product: Product) -> datetime | None:
+        if self.top is None or self.top.keyed:
+            return None
+        rule = self.top.product.rule_for(product)
+        if rule.redissolves or rule.closes is None:
+            return None
+        return self._bands()[rule.closes].early
+
+    def _gated(self, step: Step, product: Product, earliest: datetime, because: str) -> tuple[datetime, str]:
+        labour, at = self._labour(step), earliest
+        for _ in range(_TRIES):
+            fitted = self.day.fit(at, labour)
+            if fitted > at:
+                at, because = fitted, f"{because.split(', then')[0]}, then working hours"
+            if self._day_is_full(product, at):
+                local = at.astimezone(self.day.zone)
+                at = datetime.combine(local.date() + timedelta(days=1), self.day.opens, self.day.zone).astimezone(
+                    at.tzinfo
+                )
+                because = f"{product.coats_a_day} coats a day at most"
+                continue
+            gate = self.look.climate.gate_at(product, at, self.look.now)
+            if gate is None:
+                return at, because
+            at, because = instant(gate.to_s + 600), f"the gate was shut: {gate.reason}"
+            if gate.to_s >= self.look.climate.series.at_s[-1] - 600:
+                break
+        raise _Stuck(f"No gate for {product.name} within the forecast: {because.removeprefix('the gate was shut: ')}.")
+
+    def _day_is_full(self, product: Product, at: datetime) -> bool:
+        if product.coats_a_day is None:
+            return False
+        day = at.astimezone(self.day.zone).date()
+        return sum(c.astimezone(self.day.zone).date() == day for c in self.coats_on) >= product.coats_a_day
+
+    def _key(self, step: Step, product: Product) -> None:
+        assert self.top is not None
+        ready, _ = self._milestone("sand")
+        rule = self.top.product.rule_for(product)
+        if rule.lifts_until and (lifts := self._bands()[rule.lifts_until].late):
+            ready = max(ready, lifts)
+        grit = self.top.product.key_grit
+        key = Step(f"{step.id}:key", "sand", f"Sand {grit} to key", slot=step.slot, grit=grit)
+        self._add(key, ready, "the window would close before the coat can go on")
+        self._add(Step(f"{step.id}:wipe", "wipe", "Wipe down", slot=step.slot), self.now, "after sanding")
+        self.top.keyed = self.now
+
+    def _laid(self, step: Step, product: Product) -> None:
+        layer = step.layer
+        assert layer is not None
+        movement = self.look.climate.air_movement
+        film = Film(self.now, layer.wet_film_um, movement, layer.hardener_speed, layer.reducer_speed)
+        self.stack.append((self.look.climate.clock(product), film))
+        film = stacked(self.stack[-4:])[-1]  # what lies deeper is dry enough not to weigh
+        self.stack[-1] = (self.stack[-1][0], film)
+        self.top = _Top(product, film, None)
+        self.coats_on.append(self.now)
