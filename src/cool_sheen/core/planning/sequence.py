@@ -68,7 +68,7 @@ class _Top:
     keyed: datetime | None = None
 
 
-class _Stuck(Exception):  # noqa: N818 - it is a message to the planner, not an error
+class _Stuck(Exception):
     pass
 
 

@@ -1,0 +1,1 @@
+"""Small stand-ins for what is outside: a weather forecast, a thermo-hygrometer."""

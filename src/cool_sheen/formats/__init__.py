@@ -1,0 +1,1 @@
+"""Reading and writing: logger files, the catalogue that ships."""

@@ -1,0 +1,339 @@
+"""Reads the files that temperature and humidity loggers write, whatever their dialect.
+
+Time, temperature in Celsius or Fahrenheit and relative humidity; comma, semicolon or tab; point or comma as the decimal
+mark; header words of several languages, or none. Nothing is guessed silently: what was understood is in the result.
+"""
+
+import csv
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from itertools import islice
+from statistics import median
+from zoneinfo import ZoneInfo
+
+MOST_BYTES = 20_000_000
+MOST_ROWS = 500_000
+_PROBLEMS_SHOWN = 50
+_DELIMITERS = (";", "\t", ",", "|")
+
+_HEADER_WORDS: dict[str, tuple[str, ...]] = {
+    "time": ("time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when", "at"),
+    "temp": ("temp", "temperature", "temperatur", "température", "temperatura", "air", "°c", "°f", "celsius", "fahrenheit", "t"),
+    "rh": ("humidity", "rh", "hum", "feuchte", "humidité", "humedad", "humid", "%", "r.h", "relative", "rel"),
+}  # fmt: skip
+_NEVER: dict[str, tuple[str, ...]] = {
+    "temp": ("dew", "taupunkt", "rosée", "surface"),
+    "rh": ("absolute", "ratio"),
+    "time": (),
+}
+
+_TIME_FORMATS = (
+    "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M", "%d.%m.%Y %H:%M:%S",
+    "%d.%m.%Y %H:%M", "%d.%m.%y %H:%M:%S", "%d.%m.%y %H:%M",
+)  # fmt: skip
+_SLASHED = {
+    "day first": ("%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M", "%d/%m/%y %H:%M:%S", "%d/%m/%y %H:%M", "%d-%m-%Y %H:%M:%S",
+                  "%d-%m-%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%d/%m/%Y %I:%M %p"),
+    "month first": ("%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M", "%m/%d/%y %H:%M:%S", "%m/%d/%y %H:%M", "%m-%d-%Y %H:%M:%S",
+                    "%m-%d-%Y %H:%M", "%m/%d/%Y %I:%M:%S %p", "%m/%d/%Y %I:%M %p"),
+}  # fmt: skip
+
+
+class NotALog(ValueError):
+    """The file as a whole cannot be a logger's record; the text says why, and what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """How to read what the file itself does not say. Empty means: find out."""
+
+    time_zone: str = "UTC"
+    doubled_hour: str = "earlier"  # which of the two, in autumn
+    unit: str = ""  # C or F
+    date_order: str = ""  # a key of _SLASHED
+    columns: tuple[int, int, int] | None = None  # time, temperature, humidity; from 0
+    sure: bool = False  # the figures look odd, and are right
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """A row that cannot be read."""
+
+    line: int
+    text: str
+    why: str
+
+
+@dataclass(slots=True)
+class Reading:
+    """One row."""
+
+    at: datetime
+    air_temp_c: float
+    rh_pct: float
+
+
+@dataclass(slots=True)
+class LoggerRecord:
+    """What was understood of a file."""
+
+    delimiter: str
+    header: list[str]
+    columns: tuple[int, int, int]
+    unit: str
+    date_order: str
+    decimal_comma: bool
+    readings: list[Reading] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    problem_count: int = 0
+    repeats: int = 0
+
+    @property
+    def gaps(self) -> list[tuple[datetime, datetime]]:
+        """Stretches of over three hours without a reading."""
+        pairs = zip(self.readings, self.readings[1:], strict=False)
+        return [(a.at, b.at) for a, b in pairs if b.at - a.at > timedelta(hours=3)]
+
+
+def read_logger(content: bytes, options: Options) -> LoggerRecord:
+    """Read a logger's file.
+
+    Args:
+        content: The file.
+        options: What the file does not say.
+
+    Returns: Readings in order of time, and every row that could not be read by its line.
+    Raises: NotALog: the file is empty, no text, too large, without the columns that are needed, or its temperature
+        and humidity look swapped.
+    """
+    lines = _text(content).splitlines()
+    delimiter, first = _shape(lines)
+    rows = list(csv.reader(lines[first:], delimiter=delimiter, skipinitialspace=True))
+    header = [] if _is_data(rows[0]) else [cell.strip() for cell in rows[0]]
+    body = rows[1:] if header else rows
+    if len(body) > MOST_ROWS:
+        raise NotALog(f"The file has {len(body):,} rows; {MOST_ROWS:,} at a time are read. Split it.")
+    columns = options.columns or _columns(header, body)
+    record = LoggerRecord(
+        delimiter=delimiter,
+        header=header,
+        columns=columns,
+        unit=options.unit or _unit(header, columns, body),
+        date_order=options.date_order or _date_order(body, columns[0]),
+        decimal_comma=_decimal_comma(body, columns),
+    )
+    _read_rows(record, body, first + (2 if header else 1), options)
+    if not record.readings:
+        why = f" Line {record.problems[0].line}: {record.problems[0].why}" if record.problems else ""
+        raise NotALog(f"No row of this file could be read.{why}")
+    if not options.sure:
+        _refuse_swapped(record)
+    return record
+
+
+def _text(content: bytes) -> str:
+    if not content.strip():
+        raise NotALog("The file is empty. Choose the record that your logger wrote.")
+    if len(content) > MOST_BYTES:
+        raise NotALog(
+            f"The file has {len(content) / 1e6:.0f} MB; {MOST_BYTES / 1e6:.0f} MB at a time are read. Split it."
+        )
+    if content[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return content.decode("utf-16", errors="replace")
+    head = content[:4000]
+    if b"\x00" in head or sum(b < 9 or 13 < b < 32 for b in head) > len(head) // 50:
+        raise NotALog("This is no text file (a picture, a spreadsheet or a program?). Export the record as CSV.")
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return content.decode("cp1252", errors="replace")
+
+
+def _shape(lines: list[str]) -> tuple[str, int]:
+    """Return the delimiter, and the first line of the table: loggers often write a few lines about themselves."""
+    head = list(islice(((n, line) for n, line in enumerate(lines) if line.strip()), 60))
+    best: tuple[int, str, int] = (0, "", 0)
+    for delimiter in _DELIMITERS:
+        widths = [(n, len(line.split(delimiter))) for n, line in head]
+        usual = max({w for _, w in widths}, key=[w for _, w in widths].count)
+        if usual >= 3:
+            fitting = [n for n, w in widths if w == usual]
+            if len(fitting) > best[0]:
+                best = (len(fitting), delimiter, fitting[0])
+    if not best[0]:
+        raise NotALog(
+            "No table was found: a record has a column each for time, temperature and humidity, parted by comma, "
+            "semicolon or tab."
+        )
+    return best[1], best[2]
+
+
+_NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?\s*(?:°?\s*[CF]|%)?(?:\s*(?:RH|rH|rF))?", re.IGNORECASE)
+
+
+def _is_data(row: list[str]) -> bool:
+    return any(_moment(cell, "day first") or _moment(cell, "month first") for cell in row)
+
+
+def _columns(header: list[str], body: list[list[str]]) -> tuple[int, int, int]:
+    """Find time, temperature and humidity by the header's words; by the figures where there is no header."""
+    if not header:
+        return _columns_by_figures(body)
+    found: dict[str, int] = {}
+    for wanted in ("time", "rh", "temp"):
+        scores = [(_score(cell, wanted), -place) for place, cell in enumerate(header) if place not in found.values()]
+        score, place = max(scores, default=(0, 0))
+        if score:
+            found[wanted] = -place
+    names = {"time": "time", "temp": "temperature", "rh": "humidity"}
+    missing = [names[k] for k in names if k not in found]
+    if missing:
+        there = ", ".join(f"“{cell}”" for cell in header[:12])
+        raise NotALog(f"No column for {' and '.join(missing)} among {there}. Choose the columns below.")
+    return found["time"], found["temp"], found["rh"]
+
+
+def _score(cell: str, wanted: str) -> int:
+    text = cell.lower().strip()
+    if any(word in text for word in _NEVER[wanted]):
+        return 0
+    words = set(re.split(r"[^a-zà-ÿ°%.]+", text))
+    for weight, word in enumerate(reversed(_HEADER_WORDS[wanted]), start=1):
+        if word in words:
+            return 100 + weight
+        if len(word) > 2 and word in text:
+            return 50 + weight
+    return 1 if wanted == "rh" and "%" in text else 0
+
+
+def _columns_by_figures(body: list[list[str]]) -> tuple[int, int, int]:
+    sample = body[:20]
+    width = min(len(row) for row in sample)
+    times = [c for c in range(width) if sum(bool(_moment(row[c], "day first")) for row in sample) > len(sample) / 2]
+    figures = [c for c in range(width) if c not in times and all(_NUMBER.fullmatch(r[c].strip()) for r in sample)]
+    if not times or len(figures) < 2:
+        raise NotALog(
+            "There is no header, and time, temperature and humidity cannot be told apart. Choose the columns."
+        )
+    return times[0], figures[-2], figures[-1]
+
+
+def _unit(header: list[str], columns: tuple[int, int, int], body: list[list[str]]) -> str:
+    title = header[columns[1]] if header and columns[1] < len(header) else ""
+    sample = [row[columns[1]] for row in body[:20] if len(row) > columns[1]]
+    if re.search(r"(°\s*f\b|\bf\b|\(f\)|fahrenheit|_f\b)", title, re.IGNORECASE) or any(
+        re.search(r"\d\s*°?\s*F$", cell.strip(), re.IGNORECASE) for cell in sample
+    ):
+        return "F"
+    return "C"
+
+
+def _date_order(body: list[list[str]], column: int) -> str:
+    """Where day and month are slashed, look for a number that can only be a day."""
+    for row in body:
+        match = re.match(r"\s*(\d{1,2})[/-](\d{1,2})[/-]", row[column] if column < len(row) else "")
+        if match and int(match[1]) > 12:
+            return "day first"
+        if match and int(match[2]) > 12:
+            return "month first"
+    return "day first"
+
+
+def _decimal_comma(body: list[list[str]], columns: tuple[int, int, int]) -> bool:
+    return any("," in row[c] for row in body[:50] for c in columns[1:] if c < len(row))
+
+
+def _moment(cell: str, order: str) -> datetime | None:
+    text = cell.strip().strip('"')
+    if not re.search(r"\d", text) or len(text) < 8:
+        return _unix(text)
+    if re.match(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}", text):
+        try:
+            return datetime.fromisoformat(text.replace(" UTC", "+00:00"))
+        except ValueError:
+            return None
+    for pattern in (*_TIME_FORMATS, *_SLASHED[order]):
+        try:
+            return datetime.strptime(text, pattern)  # noqa: DTZ007 - the zone is added by _zoned
+        except ValueError:
+            continue
+    return _unix(text)
+
+
+def _unix(text: str) -> datetime | None:
+    return datetime.fromtimestamp(int(text), UTC) if re.fullmatch(r"1\d{9}", text) else None
+
+
+def _zoned(at: datetime, zone: ZoneInfo, doubled_hour: str) -> datetime:
+    """Put a local time on the world's clock. Raises ValueError for an hour that the change to summer time skips."""
+    if at.tzinfo is not None:
+        return at.astimezone(UTC)
+    local = at.replace(tzinfo=zone, fold=1 if doubled_hour == "later" else 0)
+    back = local.astimezone(UTC).astimezone(zone).replace(tzinfo=None)
+    if back != at:
+        raise ValueError(f"{at:%H:%M} does not exist on this day: the clocks went forward")
+    return local.astimezone(UTC)
+
+
+def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, options: Options) -> None:
+    zone = ZoneInfo(options.time_zone)
+    readings: dict[datetime, Reading] = {}
+    for line, row in enumerate(body, start=first_line):
+        if not any(cell.strip() for cell in row):
+            continue
+        try:
+            reading = _read_row(record, row, zone, options.doubled_hour)
+        except ValueError as error:
+            record.problem_count += 1
+            if len(record.problems) < _PROBLEMS_SHOWN:
+                record.problems.append(Problem(line, record.delimiter.join(row)[:80], str(error)))
+            continue
+        record.repeats += reading.at in readings
+        readings[reading.at] = reading
+    record.readings = [readings[at] for at in sorted(readings)]
+
+
+def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour: str) -> Reading:
+    t, a, h = record.columns
+    if len(row) <= max(record.columns):
+        raise ValueError(f"it has {len(row)} columns, and {max(record.columns) + 1} are needed")
+    at = _moment(row[t], record.date_order)
+    if at is None:
+        raise ValueError(f"“{row[t].strip()[:30]}” is no date and time")
+    air = _number(row[a], "temperature")
+    air_c = (air - 32) / 1.8 if record.unit == "F" else air
+    rh = _number(row[h], "humidity")
+    if not -60 <= air_c <= 90:
+        raise ValueError(f"a temperature of {air_c:.0f} °C cannot be; from -60 to 90 °C are read")
+    if not 0 < rh <= 100:
+        raise ValueError(f"a humidity of {rh:g} % cannot be; it lies above 0 and up to 100 %")
+    return Reading(_zoned(at, zone, doubled_hour), air_c, rh)
+
+
+def _number(cell: str, what: str) -> float:
+    text = cell.strip()
+    if not _NUMBER.fullmatch(text):
+        raise ValueError(f"“{text[:30]}” is no {what}")
+    return float(re.sub(r"[^\d.+-]", "", text.replace(",", ".")))
+
+
+def _refuse_swapped(record: LoggerRecord) -> None:
+    air, rh = median(r.air_temp_c for r in record.readings), median(r.rh_pct for r in record.readings)
+    swapped = record.problem_count > len(record.readings) or (air > 38 and rh < air)
+    if swapped and air > 38:
+        raise NotALog(
+            f"Temperature and humidity look swapped: the middle is {air:.0f} °C at {rh:.0f} %. Choose the columns, or "
+            "confirm that it was so hot."
+        )
+
+
+def guess(content: bytes) -> Iterator[list[str]]:
+    """Give the first rows of a file as cells, for choosing the columns; nothing for a file that has none."""
+    try:
+        lines = _text(content).splitlines()
+        delimiter, first = _shape(lines)
+    except NotALog:
+        return
+    yield from islice(csv.reader(lines[first:], delimiter=delimiter, skipinitialspace=True), 6)

@@ -1,0 +1,1 @@
+"""What is kept: SQLite tables, the append-only log, migrations."""

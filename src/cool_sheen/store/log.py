@@ -1,0 +1,118 @@
+"""The log on disk: append, and read back."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, selectinload
+
+from cool_sheen.core.log.entries import SCHEMA_VERSION, Entry, Recorded, Target, read_payload
+from cool_sheen.store.models import LogEntry, LogTarget
+
+
+class Conflict(Exception):
+    """An entry with this uuid is there already, and says something else."""
+
+    def __init__(self, uuid: UUID) -> None:
+        super().__init__(f"Entry {uuid} is in the log already, with another content. Log it as a new entry.")
+        self.uuid = uuid
+
+
+class UnknownTarget(Exception):
+    """An entry names a part, zone, project or entry that is not here."""
+
+
+def append(session: Session, entry: Entry, now: datetime) -> Recorded:
+    """Write an entry, once.
+
+    Args:
+        session: An open session; the caller commits.
+        entry: What happened.
+        now: The server's time.
+
+    Returns: The entry with its place in the log; the first one when it was sent before.
+    Raises: Conflict: the uuid is taken by another content. UnknownTarget: it points at nothing.
+    """
+    if found := session.scalar(select(LogEntry).where(LogEntry.uuid == entry.uuid)):
+        if found.content_hash != entry.content_hash:
+            raise Conflict(entry.uuid)
+        return read(found)
+    if entry.voids and not session.scalar(select(LogEntry.seq).where(LogEntry.uuid == entry.voids)):
+        raise UnknownTarget(f"There is no entry {entry.voids} to take back.")
+    row = LogEntry(
+        uuid=entry.uuid,
+        kind=entry.payload.kind,
+        schema_version=SCHEMA_VERSION,
+        payload=entry.payload.model_dump(mode="json"),
+        content_hash=entry.content_hash,
+        occurred_at=entry.occurred_at,
+        recorded_at=now,
+        person=entry.person,
+        device=entry.device,
+        planned_step=entry.planned_step,
+        reason=entry.reason,
+        voids=entry.voids,
+        targets=[LogTarget(project_uuid=t.project, part_uuid=t.part, zone_uuid=t.zone) for t in entry.targets],
+    )
+    session.add(row)
+    try:
+        session.flush()
+    except IntegrityError as error:
+        if "UNIQUE" in str(error):  # the same entry arrived on two connections at once
+            raise Conflict(entry.uuid) from error
+        raise UnknownTarget("The entry names a project, part or zone that is not here.") from error
+    return read(row)
+
+
+def read(row: LogEntry) -> Recorded:
+    """Return a row as an entry; older payloads are read up to today's version."""
+    entry = Entry.model_construct(
+        uuid=row.uuid,
+        payload=read_payload(row.payload, row.schema_version),
+        occurred_at=row.occurred_at,
+        targets=tuple(
+            Target.model_construct(project=t.project_uuid, part=t.part_uuid, zone=t.zone_uuid) for t in row.targets
+        ),
+        person=row.person,
+        device=row.device,
+        planned_step=row.planned_step,
+        reason=row.reason,
+        voids=row.voids,
+    )
+    return Recorded.model_construct(seq=row.seq, recorded_at=row.recorded_at, entry=entry)
+
+
+def of_part(session: Session, part: UUID) -> list[Recorded]:
+    """Return every entry about a part, in sequence."""
+    about = select(LogTarget.seq).where(LogTarget.part_uuid == part)
+    rows = session.scalars(
+        select(LogEntry).where(LogEntry.seq.in_(about)).order_by(LogEntry.seq).options(selectinload(LogEntry.targets))
+    )
+    return [read(row) for row in rows]
+
+
+def of_kind(session: Session, kind: str) -> list[Recorded]:
+    """Return every entry of a kind, with the voids, in sequence."""
+    rows = session.scalars(
+        select(LogEntry)
+        .where(LogEntry.kind.in_([kind, "void"]))
+        .order_by(LogEntry.seq)
+        .options(selectinload(LogEntry.targets))
+    )
+    return [read(row) for row in rows]
+
+
+def by_uuid(session: Session, uuid: UUID) -> Recorded | None:
+    """Return one entry."""
+    row = session.scalar(select(LogEntry).where(LogEntry.uuid == uuid).options(selectinload(LogEntry.targets)))
+    return read(row) if row else None
+
+
+def last_seqs(session: Session, parts: Iterable[UUID] | None = None) -> dict[UUID, int]:
+    """Return the newest sequence number of each part that has entries."""
+    query = select(LogTarget.part_uuid, func.max(LogTarget.seq)).where(LogTarget.part_uuid.is_not(None))
+    if parts is not None:
+        query = query.where(LogTarget.part_uuid.in_(list(parts)))
+    return {part: seq for part, seq in session.execute(query.group_by(LogTarget.part_uuid)) if part}

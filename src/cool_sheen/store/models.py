@@ -1,0 +1,173 @@
+"""The tables. The log is the truth; zones, spaces and systems are what its entries point at."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+from cool_sheen.store.types import UtcDateTime
+
+
+class Base(DeclarativeBase):
+    """All tables, and how Python types become columns."""
+
+    type_annotation_map = {datetime: UtcDateTime, dict[str, Any]: JSON}
+
+
+class Shop(Base):
+    """The one shop of this database, and how it likes its figures."""
+
+    __tablename__ = "shop"
+    __table_args__ = (CheckConstraint("id = 1", name="one_shop"),)
+    id: Mapped[int] = mapped_column(primary_key=True, default=1)
+    name: Mapped[str]
+    time_zone: Mapped[str]
+    units: Mapped[str]
+    weather_seed: Mapped[int]
+    opens: Mapped[str] = mapped_column(default="08:00")
+    closes: Mapped[str] = mapped_column(default="18:00")
+    is_demo: Mapped[bool] = mapped_column(default=False)
+
+
+class Space(Base):
+    """Where parts stand."""
+
+    __tablename__ = "space"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    heater_min_c: Mapped[float | None]
+    dehumidifier_max_rh_pct: Mapped[float | None]
+    air_movement: Mapped[str]
+    has_sensor: Mapped[bool] = mapped_column(default=False)
+
+
+class Project(Base):
+    """A job: the parts that belong together."""
+
+    __tablename__ = "project"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    created_at: Mapped[datetime]
+    parts: Mapped[list["Part"]] = relationship(back_populates="project", order_by="Part.created_at")
+
+
+class Part(Base):
+    """A thing that is refinished, with the system that was copied to it."""
+
+    __tablename__ = "part"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    project_uuid: Mapped[UUID] = mapped_column(ForeignKey("project.uuid"), index=True)
+    name: Mapped[str]
+    substrate: Mapped[str]
+    area_m2: Mapped[float]
+    created_at: Mapped[datetime]
+    system: Mapped[dict[str, Any]]
+    revisions: Mapped[dict[str, Any]]  # product key -> content hash
+    project: Mapped[Project] = relationship(back_populates="parts")
+    zones: Mapped[list["Zone"]] = relationship(order_by="Zone.name")
+
+
+class Face(Base):
+    """The zones of a part that are coated in one setting-up."""
+
+    __tablename__ = "face"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
+    name: Mapped[str]
+
+
+class Zone(Base):
+    """The smallest area with one history. A zone that was split keeps its row and points nowhere new."""
+
+    __tablename__ = "zone"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
+    face_uuid: Mapped[UUID] = mapped_column(ForeignKey("face.uuid"))
+    split_from: Mapped[UUID | None] = mapped_column(ForeignKey("zone.uuid"))
+    name: Mapped[str]
+    area_m2: Mapped[float]
+
+
+class ProductRevision(Base):
+    """Product data as they once were; never changed, named by their content."""
+
+    __tablename__ = "product_revision"
+    content_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    key: Mapped[str] = mapped_column(index=True)
+    data: Mapped[dict[str, Any]]
+    recorded_at: Mapped[datetime]
+
+
+class LogEntry(Base):
+    """One line of the log. A trigger forbids to change or delete it."""
+
+    __tablename__ = "log_entry"
+    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    uuid: Mapped[UUID] = mapped_column(unique=True)
+    kind: Mapped[str] = mapped_column(index=True)
+    schema_version: Mapped[int]
+    payload: Mapped[dict[str, Any]]
+    content_hash: Mapped[str] = mapped_column(String(64))
+    occurred_at: Mapped[datetime]
+    recorded_at: Mapped[datetime]
+    person: Mapped[str]
+    device: Mapped[str]
+    planned_step: Mapped[str | None]
+    reason: Mapped[str | None]
+    voids: Mapped[UUID | None]
+    targets: Mapped[list["LogTarget"]] = relationship(order_by="LogTarget.id")
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+
+class LogTarget(Base):
+    """What a line of the log is about."""
+
+    __tablename__ = "log_target"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    seq: Mapped[int] = mapped_column(ForeignKey("log_entry.seq"), index=True)
+    project_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("project.uuid"))
+    part_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("part.uuid"))
+    zone_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("zone.uuid"))
+    __table_args__ = (Index("ix_log_target_part", "part_uuid", "seq"),)
+
+
+class ClimateImport(Base):
+    """A climate record that was brought in: a draft while it is looked at, then taken, perhaps withdrawn."""
+
+    __tablename__ = "climate_import"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    space_uuid: Mapped[UUID] = mapped_column(ForeignKey("space.uuid"), index=True)
+    file_name: Mapped[str]
+    options: Mapped[dict[str, Any]]
+    content: Mapped[bytes | None]
+    content_hash: Mapped[str] = mapped_column(String(64))
+    state: Mapped[str]
+    points: Mapped[int] = mapped_column(default=0)
+    first_at: Mapped[datetime | None]
+    last_at: Mapped[datetime | None]
+    recorded_at: Mapped[datetime]
+
+
+class ClimatePoint(Base):
+    """One reading of an import."""
+
+    __tablename__ = "climate_point"
+    import_uuid: Mapped[UUID] = mapped_column(ForeignKey("climate_import.uuid"), primary_key=True)
+    at: Mapped[datetime] = mapped_column(primary_key=True)
+    air_temp_c: Mapped[float]
+    rh_pct: Mapped[float]
+    surface_temp_c: Mapped[float | None]
+
+
+# Triggers belong to their tables: a migration that rebuilds one of these must lay them again, and a test looks.
+TRIGGERS: dict[str, str] = {
+    f"{table}_no_{verb.lower()}": (
+        f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table} "
+        f"BEGIN SELECT RAISE(ABORT, '{table} is append-only'); END"
+    )
+    for table in ("log_entry", "log_target", "product_revision")
+    for verb in ("UPDATE", "DELETE")
+}
