@@ -9,19 +9,29 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from itertools import islice
 from statistics import median
 from zoneinfo import ZoneInfo
 
 MOST_BYTES = 20_000_000
-MOST_ROWS = 500_000
+MOST_ROWS = 200_000
 _PROBLEMS_SHOWN = 50
 _DELIMITERS = (";", "\t", ",", "|")
 
+# The later a word stands, the less it says.
 _HEADER_WORDS: dict[str, tuple[str, ...]] = {
-    "time": ("time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when", "at"),
-    "temp": ("temp", "temperature", "temperatur", "température", "temperatura", "air", "°c", "°f", "celsius", "fahrenheit", "t"),
-    "rh": ("humidity", "rh", "hum", "feuchte", "humidité", "humedad", "humid", "%", "r.h", "relative", "rel"),
+    "time": (
+        "time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when", "at",
+    ),
+    "temp": (
+        "temp", "temperature", "temperatur", "température", "temperatura", "air", "°c", "°f", "celsius", "fahrenheit",
+        "t",
+    ),
+    "rh": (
+        "humidity", "rh", "hum", "feuchte", "luftfeuchte", "humidité", "humedad", "humid", "%", "r.h", "relative",
+        "rel",
+    ),
 }  # fmt: skip
 _NEVER: dict[str, tuple[str, ...]] = {
     "temp": ("dew", "taupunkt", "rosée", "surface"),
@@ -31,13 +41,14 @@ _NEVER: dict[str, tuple[str, ...]] = {
 
 _TIME_FORMATS = (
     "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M", "%d.%m.%Y %H:%M:%S",
-    "%d.%m.%Y %H:%M", "%d.%m.%y %H:%M:%S", "%d.%m.%y %H:%M",
+    "%d.%m.%Y %H:%M", "%d.%m.%y %H:%M:%S", "%d.%m.%y %H:%M", "%d %b %Y %H:%M:%S",
+    "%d %b %Y %H:%M",
 )  # fmt: skip
 _SLASHED = {
     "day first": ("%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M", "%d/%m/%y %H:%M:%S", "%d/%m/%y %H:%M", "%d-%m-%Y %H:%M:%S",
-                  "%d-%m-%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%d/%m/%Y %I:%M %p"),
+                  "%d-%m-%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%d/%m/%Y %I:%M %p", "%d/%m/%y %I:%M:%S %p", "%d/%m/%y %I:%M %p"),
     "month first": ("%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M", "%m/%d/%y %H:%M:%S", "%m/%d/%y %H:%M", "%m-%d-%Y %H:%M:%S",
-                    "%m-%d-%Y %H:%M", "%m/%d/%Y %I:%M:%S %p", "%m/%d/%Y %I:%M %p"),
+                    "%m-%d-%Y %H:%M", "%m/%d/%Y %I:%M:%S %p", "%m/%d/%Y %I:%M %p", "%m/%d/%y %I:%M:%S %p", "%m/%d/%y %I:%M %p"),
 }  # fmt: skip
 
 
@@ -85,6 +96,7 @@ class LoggerRecord:
     unit: str
     date_order: str
     decimal_comma: bool
+    clock: int | None = None  # the column of the time of day, where the date has one of its own
     readings: list[Reading] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     problem_count: int = 0
@@ -121,9 +133,13 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
         header=header,
         columns=columns,
         unit=options.unit or _unit(header, columns, body),
-        date_order=options.date_order or _date_order(body, columns[0]),
+        date_order="",
         decimal_comma=_decimal_comma(body, columns),
+        clock=_clock_column(body, columns),
     )
+    if record.clock is not None and _DATE_ONLY.fullmatch(body[0][record.clock].strip()):
+        record.columns, record.clock = (record.clock, columns[1], columns[2]), columns[0]
+    record.date_order = options.date_order or _date_order(body, record.columns[0])
     _read_rows(record, body, first + (2 if header else 1), options)
     if not record.readings:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}" if record.problems else ""
@@ -170,11 +186,28 @@ def _shape(lines: list[str]) -> tuple[str, int]:
     return best[1], best[2]
 
 
+_DATE_ONLY = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}\.?")
+_CLOCK_ONLY = re.compile(r"\d{1,2}:\d{2}(:\d{2})?(\s*[AaPp][Mm])?")
+
+
+def _clock_column(body: list[list[str]], columns: tuple[int, int, int]) -> int | None:
+    """Find the partner of a time column that holds only a date, or only a time of day."""
+    row = next((r for r in body if len(r) > max(columns)), None)
+    if row is None:
+        return None
+    for mine, other in ((_DATE_ONLY, _CLOCK_ONLY), (_CLOCK_ONLY, _DATE_ONLY)):
+        if mine.fullmatch(row[columns[0]].strip()):
+            return next((c for c, cell in enumerate(row) if other.fullmatch(cell.strip())), None)
+    return None
+
+
 _NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?\s*(?:°?\s*[CF]|%)?(?:\s*(?:RH|rH|rF))?", re.IGNORECASE)
 
 
 def _is_data(row: list[str]) -> bool:
-    return any(_moment(cell, "day first") or _moment(cell, "month first") for cell in row)
+    if any(_moment(cell, "day first") or _moment(cell, "month first") for cell in row):
+        return True
+    return any(_DATE_ONLY.fullmatch(cell.strip()) for cell in row)
 
 
 def _columns(header: list[str], body: list[list[str]]) -> tuple[int, int, int]:
@@ -211,8 +244,12 @@ def _score(cell: str, wanted: str) -> int:
 def _columns_by_figures(body: list[list[str]]) -> tuple[int, int, int]:
     sample = body[:20]
     width = min(len(row) for row in sample)
-    times = [c for c in range(width) if sum(bool(_moment(row[c], "day first")) for row in sample) > len(sample) / 2]
-    figures = [c for c in range(width) if c not in times and all(_NUMBER.fullmatch(r[c].strip()) for r in sample)]
+    times = [c for c in range(width) if sum(_is_data([row[c]]) for row in sample) > len(sample) / 2]
+    figures = [
+        c
+        for c in range(width)
+        if c not in times and 2 * sum(bool(_NUMBER.fullmatch(r[c].strip())) for r in sample) >= len(sample)
+    ]
     if not times or len(figures) < 2:
         raise NotALog(
             "There is no header, and time, temperature and humidity cannot be told apart. Choose the columns."
@@ -245,20 +282,32 @@ def _decimal_comma(body: list[list[str]], columns: tuple[int, int, int]) -> bool
     return any("," in row[c] for row in body[:50] for c in columns[1:] if c < len(row))
 
 
+_ISO = re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}")
+
+
+@lru_cache(maxsize=8)
+def _patterns(order: str) -> list[str]:
+    return [*_TIME_FORMATS, *_SLASHED[order]]
+
+
 def _moment(cell: str, order: str) -> datetime | None:
     text = cell.strip().strip('"')
-    if not re.search(r"\d", text) or len(text) < 8:
-        return _unix(text)
-    if re.match(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}", text):
+    if len(text) < 8 or not text[0].isdigit():
+        return None
+    if _ISO.match(text):
         try:
             return datetime.fromisoformat(text.replace(" UTC", "+00:00"))
         except ValueError:
             return None
-    for pattern in (*_TIME_FORMATS, *_SLASHED[order]):
+    patterns = _patterns(order)
+    for place, pattern in enumerate(patterns):
         try:
-            return datetime.strptime(text, pattern)  # noqa: DTZ007 - the zone is added by _zoned
+            found = datetime.strptime(text, pattern)  # noqa: DTZ007 - the zone is added by _zoned
         except ValueError:
             continue
+        if place:  # the next row will look the same: try this pattern first
+            patterns.insert(0, patterns.pop(place))
+        return found
     return _unix(text)
 
 
@@ -299,9 +348,10 @@ def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour
     t, a, h = record.columns
     if len(row) <= max(record.columns):
         raise ValueError(f"it has {len(row)} columns, and {max(record.columns) + 1} are needed")
-    at = _moment(row[t], record.date_order)
+    when = row[t] if record.clock is None else f"{row[t].strip().rstrip('.')} {row[record.clock].strip()}"
+    at = _moment(when, record.date_order)
     if at is None:
-        raise ValueError(f"“{row[t].strip()[:30]}” is no date and time")
+        raise ValueError(f"“{when.strip()[:30]}” is no date and time")
     air = _number(row[a], "temperature")
     air_c = (air - 32) / 1.8 if record.unit == "F" else air
     rh = _number(row[h], "humidity")
@@ -321,11 +371,10 @@ def _number(cell: str, what: str) -> float:
 
 def _refuse_swapped(record: LoggerRecord) -> None:
     air, rh = median(r.air_temp_c for r in record.readings), median(r.rh_pct for r in record.readings)
-    swapped = record.problem_count > len(record.readings) or (air > 38 and rh < air)
-    if swapped and air > 38:
+    if air > 30 and rh < air:
         raise NotALog(
-            f"Temperature and humidity look swapped: the middle is {air:.0f} °C at {rh:.0f} %. Choose the columns, or "
-            "confirm that it was so hot."
+            f"Temperature and humidity look swapped, or the temperature is in Fahrenheit: the middle of the record is "
+            f"{air:.0f} °C at {rh:.0f} %. Choose the columns or the unit, or confirm that it was so hot."
         )
 
 

@@ -1,7 +1,7 @@
 """The tables. The log is the truth; zones, spaces and systems are what its entries point at."""
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 from uuid import UUID
 
 from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String
@@ -13,7 +13,7 @@ from cool_sheen.store.types import UtcDateTime
 class Base(DeclarativeBase):
     """All tables, and how Python types become columns."""
 
-    type_annotation_map = {datetime: UtcDateTime, dict[str, Any]: JSON}
+    type_annotation_map: ClassVar = {datetime: UtcDateTime, dict[str, Any]: JSON}
 
 
 class Shop(Base):

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from cool_sheen.core.climate.air import Floats, humidity_ratio, relative_humidity
 from cool_sheen.core.climate.series import Series
@@ -76,7 +77,7 @@ def corrected(model: Series, readings: Readings) -> Series:
     return Series(at, np.clip(air, -100, 200), rh)
 
 
-def _weights(at: Floats, at_r: Floats) -> tuple[Floats, "np.ndarray", Floats, "np.ndarray"]:  # type: ignore[type-arg]
+def _weights(at: Floats, at_r: Floats) -> tuple[Floats, NDArray[np.intp], Floats, NDArray[np.intp]]:
     """How much the reading before and the reading after count at each instant."""
     before = np.searchsorted(at_r, at, side="right") - 1
     after = np.clip(before + 1, 0, len(at_r) - 1)

@@ -16,7 +16,7 @@ branch_labels = None
 depends_on = None
 
 
-def upgrade():
+def upgrade() -> None:
     op.create_table(
         "log_entry",
         sa.Column("seq", sa.Integer(), autoincrement=True, nullable=False),
