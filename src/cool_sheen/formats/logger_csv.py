@@ -44,12 +44,14 @@ _TIME_FORMATS = (
     "%d.%m.%Y %H:%M", "%d.%m.%y %H:%M:%S", "%d.%m.%y %H:%M", "%d %b %Y %H:%M:%S",
     "%d %b %Y %H:%M",
 )  # fmt: skip
+_CLOCKS = ("%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p")
 _SLASHED = {
-    "day first": ("%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M", "%d/%m/%y %H:%M:%S", "%d/%m/%y %H:%M", "%d-%m-%Y %H:%M:%S",
-                  "%d-%m-%Y %H:%M", "%d/%m/%Y %I:%M:%S %p", "%d/%m/%Y %I:%M %p", "%d/%m/%y %I:%M:%S %p", "%d/%m/%y %I:%M %p"),
-    "month first": ("%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M", "%m/%d/%y %H:%M:%S", "%m/%d/%y %H:%M", "%m-%d-%Y %H:%M:%S",
-                    "%m-%d-%Y %H:%M", "%m/%d/%Y %I:%M:%S %p", "%m/%d/%Y %I:%M %p", "%m/%d/%y %I:%M:%S %p", "%m/%d/%y %I:%M %p"),
-}  # fmt: skip
+    order: tuple(f"{date} {clock}" for date in dates for clock in _CLOCKS)
+    for order, dates in {
+        "day first": ("%d/%m/%Y", "%d/%m/%y", "%d-%m-%Y"),
+        "month first": ("%m/%d/%Y", "%m/%d/%y", "%m-%d-%Y"),
+    }.items()
+}
 
 
 class NotALog(ValueError):
@@ -139,7 +141,7 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
     )
     if record.clock is not None and _DATE_ONLY.fullmatch(body[0][record.clock].strip()):
         record.columns, record.clock = (record.clock, columns[1], columns[2]), columns[0]
-    record.date_order = options.date_order or _date_order(body, record.columns[0])
+    record.date_order = options.date_order or _date_order(body, record)
     _read_rows(record, body, first + (2 if header else 1), options)
     if not record.readings:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}" if record.problems else ""
@@ -267,15 +269,16 @@ def _unit(header: list[str], columns: tuple[int, int, int], body: list[list[str]
     return "C"
 
 
-def _date_order(body: list[list[str]], column: int) -> str:
-    """Where day and month are slashed, look for a number that can only be a day."""
+def _date_order(body: list[list[str]], record: LoggerRecord) -> str:
+    """Where day and month are slashed, look for a number that can only be a day; else go by the unit's country."""
+    column = record.columns[0]
     for row in body:
         match = re.match(r"\s*(\d{1,2})[/-](\d{1,2})[/-]", row[column] if column < len(row) else "")
         if match and int(match[1]) > 12:
             return "day first"
         if match and int(match[2]) > 12:
             return "month first"
-    return "day first"
+    return "month first" if record.unit == "F" else "day first"
 
 
 def _decimal_comma(body: list[list[str]], columns: tuple[int, int, int]) -> bool:

@@ -42,7 +42,6 @@ class CoatClock:
 def coat_clocks(
     state: PartState,
     climate: PartClimate,
-    products: Mapping[str, Product],
     following: Product | None,
     revisions: Mapping[str, Product],
 ) -> list[CoatClock]:
@@ -51,7 +50,6 @@ def coat_clocks(
     Args:
         state: The folded log.
         climate: What the part sees.
-        products: The products of the part's system by key, for what follows.
         following: The product that comes on top of the last coat; None when nothing does.
         revisions: Product data by content hash, as the coats were put on with them.
     """

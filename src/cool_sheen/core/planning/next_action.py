@@ -147,7 +147,9 @@ def _another_coat(step: Step, look: Outlook, top: CoatClock) -> Action:
     if shut := _gate(step, look):
         return _shut(step, shut, top.tested)
     closes = top.bands.get(top.rule.closes) if top.rule.closes and not top.rule.redissolves else None
-    early = closes.early if closes else None
+    early, shut_at = (closes.early, closes.likely) if closes else (None, None)
+    if early and early <= look.now:  # the alarm goes by the early edge, and what is left is counted to the likely one
+        phase, early = Phase.CLOSING, shut_at
     return Action(
         step, step.label, "coat" if top.tested else "touch_test", phase,
         early, "closes in" if early else "", "tested" if top.tested else "flashed by the clock: test first",

@@ -1,0 +1,1 @@
+"""The demo shop: a small refinishing shop in the middle of its day."""

@@ -1,0 +1,124 @@
+"""Lays the demo shop around the present: parts in every phase, logged through the same services as real work."""
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from uuid import uuid4
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.service import work
+from cool_sheen.service.climate import look
+from cool_sheen.service.desk import Desk
+from cool_sheen.service.jobs import NewPart, Standing, add_part, add_project, stand_one
+from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_up
+from cool_sheen.store.models import Part, Project
+
+DEMO_SEED = 7
+SPACES = {
+    "booth": NewSpace(name="Booth", kind="booth", heater_min_c=21, dehumidifier_max_rh_pct=55, has_sensor=True),
+    "shop": NewSpace(
+        name="Finishing shop", kind="insulated_shop", heater_min_c=19, dehumidifier_max_rh_pct=60, has_sensor=True
+    ),
+    "bay": NewSpace(name="Garage bay", kind="garage", heater_min_c=13, dehumidifier_max_rh_pct=65),
+    "yard": NewSpace(name="Yard", kind="outdoors"),
+}
+
+# What was done to a part, and how long ago: (hours ago, word, detail).
+Story = Sequence[tuple[float, str, str]]
+
+
+def _prepared(hours_ago: float, *kinds: str) -> Story:
+    return [(hours_ago - 0.3 * n, kind.split()[0], kind.partition(" ")[2]) for n, kind in enumerate(kinds)]
+
+
+_METAL = ("wash", "degrease", "sand P120", "degrease", "mask", "tack")
+
+# Project, part, substrate, area in square metres, space, system, and its story.
+PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
+    (
+        "Toolroom lathe", "Headstock casting", "bare_steel_cast", 1.4, "booth", "two-stage-epoxy",
+        [
+            *_prepared(53, *_METAL), (50, "coat", ""), (49, "ready", "flash"), (48.9, "coat", ""), (30, "coat", ""),
+            (29.5, "coat", ""), (29, "coat", ""), (22.6, "sand", "P320"), (22.2, "sand", "P500"), (22, "wipe", ""),
+            (2.1, "tack", ""), (2, "coat", ""), (1.7, "ready", "flash"), (0.75, "coat", ""),
+            (0.4, "not ready", "flash"), (0.3, "ready", "flash"),
+        ],
+    ),
+    (
+        "Vestry kitchen", "Cupboard doors 1–6, faces", "bare_timber", 3.2, "shop", "cabinet-waterborne",
+        [
+            *_prepared(29, "degrease", "sand P220", "wipe", "tack"), (27, "coat", ""), (25, "coat", ""),
+            (19.5, "sand", "P320"), (19.2, "wipe", ""), (1.2, "tack", ""), (0.42, "coat", ""),
+        ],
+    ),
+    (
+        "Fairground set", "Carousel panel, front", "bare_timber", 0.9, "shop", "one-pack-enamel",
+        [
+            *_prepared(80, "wash", "sand P180", "degrease", "tack"), (78, "coat", ""), (54, "coat", ""),
+            (27, "sand", "P320"), (26.6, "wipe", ""), (4.4, "tack", ""), (3.95, "coat", ""), (3.4, "ready", "flash"),
+        ],
+    ),
+    (
+        "Hall heating", "Column radiator", "bare_steel_sheet", 2.6, "shop", "one-pack-enamel",
+        [
+            *_prepared(62, "wash", "sand P180", "degrease", "tack"), (60, "coat", ""), (50, "coat", ""),
+            (12, "sand", "P320"), (11.5, "wipe", ""), (9.6, "tack", ""), (9, "coat", ""),
+        ],
+    ),
+    (
+        "Touring bicycle", "Frame and fork", "bare_steel_sheet", 0.5, "booth", "two-stage-epoxy",
+        [
+            *_prepared(76, *_METAL), (73, "coat", ""), (72.2, "coat", ""), (52, "coat", ""), (51.5, "coat", ""),
+            (51, "coat", ""), (31, "sand", "P320"), (30.7, "sand", "P500"), (30.5, "wipe", ""), (29.5, "tack", ""),
+            (29, "coat", ""), (28.5, "coat", ""), (28, "ready", "flash"), (27.5, "coat", ""), (27, "ready", "flash"),
+            (26.9, "coat", ""), (20, "unmask", ""),
+        ],
+    ),
+    (
+        "Pillar drill", "Gear cover", "bare_steel_cast", 0.3, "bay", "single-stage-epoxy",
+        [*_prepared(175, *_METAL), (173, "coat", ""), (171.5, "coat", "")],
+    ),
+    (
+        "Fairground set", "Spandrel carving", "bare_timber", 0.7, "shop", "lacquer-build",
+        [(1.5, "sand", "P220"), (1.2, "wipe", "")],
+    ),
+]  # fmt: skip
+
+
+def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
+    """Make the demo shop. Raises Refused when a shop is there already."""
+    set_up(
+        desk,
+        opened,
+        NewShop(name="Hollow Lane Refinishing", time_zone=time_zone),
+        [],
+        seed=DEMO_SEED,
+        demo=True,
+    )
+    spaces = {key: add_space(opened, new).uuid for key, new in SPACES.items()}
+    projects: dict[str, Project] = {}
+    for project_name, name, substrate, area, space, system, story in PARTS:
+        project = projects.get(project_name) or add_project(desk, opened, project_name)
+        projects[project_name] = project
+        began = desk.now() - timedelta(hours=max(ago for ago, _, _ in story) + 2)
+        new = NewPart(name=name, substrate=substrate, area_m2=area, space=spaces[space], system=system)
+        part = add_part(desk, opened, project, new, at=began)
+        _tell(desk, opened, part, story)
+
+
+def _tell(desk: Desk, opened: Session, part: Part, story: Story) -> None:
+    for hours_ago, word, detail in story:
+        at = desk.now() - timedelta(hours=hours_ago)
+        found = stand_one(desk, opened, part.uuid, look(desk, opened))
+        _log(desk, opened, found, word, detail, at)
+
+
+def _log(desk: Desk, opened: Session, found: Standing, word: str, detail: str, at: datetime) -> None:
+    if word == "coat":
+        work.coat_on(desk, opened, found, uuid4(), work.CoatSaid(), at)
+    elif word == "sand":
+        work.sanded(desk, opened, found, uuid4(), work.SandSaid(grit=detail), at)
+    elif word in ("ready", "not ready"):
+        work.touch(desk, opened, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
+    else:
+        work.step_done(desk, opened, found, uuid4(), word, at)

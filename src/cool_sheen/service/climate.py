@@ -1,0 +1,162 @@
+"""The climate of a space and of a part: forecast, room model, readings, surface, put together once and kept."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.climate.corrections import Readings, believed, corrected
+from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
+from cool_sheen.core.climate.series import Series, instant, seconds
+from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
+from cool_sheen.core.log.fold import PartState, Stay, standing
+from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.devices.weather import SimulatedForecast, SimulatedThermoHygrometer
+from cool_sheen.service.desk import Desk
+from cool_sheen.store import climate as records
+from cool_sheen.store import log
+from cool_sheen.store.models import Space
+
+AHEAD = timedelta(days=14)
+_RUN_IN = timedelta(days=3)  # a room needs a past before it knows its temperature
+_SENSOR_BACK = timedelta(days=3)
+_TYPED_RANK, _IMPORT_RANK = 0, 2
+
+
+@dataclass(frozen=True, slots=True)
+class Weather:
+    """What stays the same for all climates of one look at the clock: the key under which they are kept."""
+
+    tick: datetime  # the stand-in sensor speaks every ten minutes
+    version: tuple[object, ...]
+
+
+def look(desk: Desk, opened: Session) -> Weather:
+    """Take note of what the climate depends on now."""
+    now = desk.now()
+    tick = now.replace(minute=now.minute // 10 * 10, second=0, microsecond=0)
+    spaces = tuple(
+        (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement)
+        for s in opened.scalars(select(Space))
+    )
+    typed = tuple(r.seq for r in _typed(opened))
+    return Weather(tick, (tick, records.version(opened), typed, spaces))
+
+
+def _typed(opened: Session) -> list[Recorded]:
+    return standing(log.of_kind(opened, "climate_reading"))
+
+
+def space_series(desk: Desk, opened: Session, space: Space, since: datetime, weather: Weather) -> Series:
+    """Return the air of a space from ``since`` (rounded down to a day) until two weeks ahead."""
+    origin = since.replace(hour=0, minute=0, second=0, microsecond=0)
+    key = ("space", space.uuid, origin, weather.version)
+    found: Series = desk.memo.get(key, lambda: _make_series(desk, opened, space, origin, weather))
+    return found
+
+
+def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, weather: Weather) -> Series:
+    outdoor = _outdoor(desk, opened, origin - _RUN_IN, weather)
+    if space.kind == "outdoors":
+        return outdoor
+    shop = desk.shop(opened)
+    assert shop is not None  # a space belongs to a shop
+    room = Room(SPACE_LAG_H[space.kind], space.heater_min_c, space.dehumidifier_max_rh_pct)
+    model = room_climate(outdoor, room)
+    sources = _records(opened, space.uuid, origin - _RUN_IN)
+    if space.has_sensor:
+        sensor = SimulatedThermoHygrometer(shop.weather_seed + space.uuid.int % 1009)
+        sources.append(
+            sensor.readings(model, max(origin, weather.tick - _SENSOR_BACK), weather.tick + timedelta(seconds=1))
+        )
+    return corrected(model, believed(sources))
+
+
+def _outdoor(desk: Desk, opened: Session, since: datetime, weather: Weather) -> Series:
+    def make() -> Series:
+        shop = desk.shop(opened)
+        seed = shop.weather_seed if shop else 0
+        forecast = SimulatedForecast(seed).hourly(since, weather.tick + AHEAD)
+        sources = [
+            reading
+            for space in opened.scalars(select(Space).where(Space.kind == "outdoors"))
+            for reading in _records(opened, space.uuid, since)
+        ]
+        return corrected(forecast, believed(sources))
+
+    found: Series = desk.memo.get(("outdoor", since, weather.version), make)
+    return found
+
+
+def _records(opened: Session, space: UUID, since: datetime) -> list[Readings]:
+    """Imports and typed readings of a space."""
+    taken = records.taken_points(opened, space, since)
+    typed = [
+        (row.entry.occurred_at, row.entry.payload.air_temp_c, row.entry.payload.rh_pct)
+        for row in _typed(opened)
+        if isinstance(row.entry.payload, ClimateReadingPayload) and row.entry.payload.space == space
+    ]
+    return [_readings(rank, rows) for rank, rows in ((_TYPED_RANK, typed), (_IMPORT_RANK, taken)) if rows]
+
+
+def _readings(rank: int, rows: list[tuple[datetime, float, float]]) -> Readings:
+    at, air, rh = zip(*sorted(rows), strict=True)
+    return Readings(rank, np.array([seconds(a) for a in at]), np.array(air, float), np.array(rh, float))
+
+
+def part_climate(
+    desk: Desk, opened: Session, state: PartState, mass: str, spaces: dict[UUID, Space], weather: Weather
+) -> PartClimate:
+    """Return the climate that a part has seen and will see, where it stood and stands.
+
+    Args:
+        desk: The application.
+        opened: A session.
+        state: The folded log, for the moves and the first coat.
+        mass: A key of the surface lags.
+        spaces: All spaces by uuid.
+        weather: What ``look`` returned.
+    """
+    now = desk.now()
+    first = min((c.ended_at for c in state.coats), default=now)
+    origin = min(first, now - timedelta(days=2)).replace(hour=0, minute=0, second=0, microsecond=0)
+    stays = tuple(state.stays)
+    key = ("part", tuple((s.since, s.space) for s in stays[1:]) or (stays[0].space,), mass, origin, weather.version)
+    found: PartClimate = desk.memo.get(
+        key, lambda: _make_part_climate(desk, opened, stays, mass, origin, spaces, weather)
+    )
+    return found
+
+
+def _make_part_climate(
+    desk: Desk,
+    opened: Session,
+    stays: tuple[Stay, ...],
+    mass: str,
+    origin: datetime,
+    spaces: dict[UUID, Space],
+    weather: Weather,
+) -> PartClimate:
+    pieces = []
+    for place, stay in enumerate(stays):
+        begin = seconds(stay.since) if place else -np.inf
+        end = seconds(stays[place + 1].since) if place + 1 < len(stays) else np.inf
+        series = space_series(desk, opened, spaces[stay.space], origin, weather)
+        within = (series.at_s >= begin) & (series.at_s < end)
+        pieces.append((series.at_s[within], series.air_temp_c[within], series.rh_pct[within]))
+    air = Series(*(np.concatenate([piece[column] for piece in pieces]) for column in range(3)))
+    series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass]))
+    return PartClimate(series, origin, spaces[stays[-1].space].air_movement)
+
+
+def now_in(series: Series, at: datetime) -> Series:
+    """Return a series at one instant."""
+    return series.sampled(np.array([seconds(at)]))
+
+
+def reach_of(series: Series) -> tuple[datetime, datetime]:
+    """Return the first and last point of a series."""
+    return instant(float(series.at_s[0])), instant(float(series.at_s[-1]))

@@ -1,0 +1,201 @@
+"""Projects, parts, spaces: making them, and reading how they stand."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session, selectinload
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.log.entries import Entry, MovePayload, Target
+from cool_sheen.core.log.fold import PartState, fold
+from cool_sheen.core.planning.film_clock import CoatClock, coat_clocks
+from cool_sheen.core.planning.next_action import Action, Outlook, decide
+from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.core.planning.steps import Progress, Step, following_product, next_step, progress, steps_of
+from cool_sheen.service.climate import Weather, part_climate
+from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.store import log
+from cool_sheen.store.models import Face, Part, Project, Space, Zone
+
+
+class NewPart(BaseModel):
+    """What is asked of a new part."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    substrate: str
+    area_m2: float = Field(gt=0, le=10_000, allow_inf_nan=False)
+    space: UUID
+    system: str
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """A part as it stands now: the row, the log folded, the clocks, and what is to be done."""
+
+    part: Part
+    system: System
+    products: Mapping[str, Product]
+    state: PartState
+    climate: PartClimate
+    clocks: list[CoatClock]
+    steps: list[Progress]
+    action: Action
+    look: Outlook
+    space: Space
+
+    @property
+    def layers_done(self) -> dict[str, int]:
+        """Counted coats by layer."""
+        return {layer.id: self.state.counts[layer.id] for layer in self.system.layers}
+
+
+def spaces_by_id(opened: Session) -> dict[UUID, Space]:
+    """Return all spaces."""
+    return {s.uuid: s for s in opened.scalars(select(Space).order_by(Space.name))}
+
+
+def add_project(desk: Desk, opened: Session, name: str) -> Project:
+    """Make a project. Raises Refused when it has no name."""
+    if not name.strip():
+        raise Refused("A project needs a name.", {"project_name": "Enter a name, such as “Toolroom lathe”."})
+    if len(name.strip()) > 80:
+        raise Refused("That name is too long.", {"project_name": "Enter 80 characters at most."})
+    project = Project(uuid=uuid4(), name=name.strip(), created_at=desk.now())
+    opened.add(project)
+    opened.flush()
+    return project
+
+
+def add_part(desk: Desk, opened: Session, project: Project, new: NewPart, at: datetime | None = None) -> Part:
+    """Make a part with one face and one zone, copy the system to it, and log where it stands.
+
+    Raises: Refused: substrate, space or system is not known.
+    """
+    notes = {}
+    if new.substrate not in desk.catalogue.substrates:
+        notes["substrate"] = "Choose what the part is made of."
+    if new.system not in desk.catalogue.systems:
+        notes["system"] = "Choose a system from the list."
+    if opened.get(Space, new.space) is None:
+        notes["space"] = "Choose the space that the part stands in."
+    if notes:
+        raise Refused("Something is missing.", notes)
+    system = desk.catalogue.systems[new.system]
+    part = Part(
+        uuid=uuid4(),
+        project_uuid=project.uuid,
+        name=new.name.strip(),
+        substrate=new.substrate,
+        area_m2=new.area_m2,
+        created_at=at or desk.now(),
+        system=system.model_dump(mode="json"),
+        revisions={key: desk.catalogue.products[key].content_hash for key in sorted(system.products())},
+    )
+    face = Face(uuid=uuid4(), part_uuid=part.uuid, name="whole")
+    zone = Zone(uuid=uuid4(), part_uuid=part.uuid, face_uuid=face.uuid, name="whole", area_m2=new.area_m2)
+    for row in (part, face, zone):  # in the order of their keys
+        opened.add(row)
+        opened.flush()
+    entry = Entry(
+        uuid=uuid4(),
+        payload=MovePayload(space=new.space),
+        occurred_at=at or desk.now(),
+        targets=(Target(project=project.uuid, part=part.uuid, zone=zone.uuid),),
+        person="shop",
+        device="web",
+    )
+    log.append(opened, entry, desk.now())
+    return part
+
+
+def all_projects(opened: Session) -> list[Project]:
+    """Return all projects with their parts, newest first."""
+    query = select(Project).options(selectinload(Project.parts)).order_by(Project.created_at.desc())
+    return list(opened.scalars(query))
+
+
+def find_part(opened: Session, uuid: UUID) -> Part:
+    """Return a part with its project and zones. Raises Missing."""
+    query = select(Part).where(Part.uuid == uuid)
+    part = opened.scalar(query.options(selectinload(Part.project), selectinload(Part.zones)))
+    if part is None:
+        raise Missing("part")
+    return part
+
+
+def state_of(desk: Desk, opened: Session, part: Part, seq: int) -> PartState:
+    """Return the folded log of a part as of a sequence number."""
+    zones = [z.uuid for z in part.zones]
+    found: PartState = desk.memo.get(("state", part.uuid, seq), lambda: fold(log.of_part(opened, part.uuid), zones))
+    return found
+
+
+def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, spaces: dict[UUID, Space]) -> Standing:
+    """Work out how a part stands now."""
+    state = state_of(desk, opened, part, seq)
+    substrate = desk.catalogue.substrates[part.substrate]
+    climate = part_climate(desk, opened, state, substrate.mass, spaces, weather)
+    still = _unmoving(desk, opened, part, seq, state, climate, weather)
+    look = Outlook(state, still.clocks, climate, still.products, desk.now())
+    steps = progress(still.steps, state)
+    action = decide(next_step(still.steps, state), look)
+    space = spaces[state.stays[-1].space]
+    return Standing(part, still.system, still.products, state, climate, still.clocks, steps, action, look, space)
+
+
+@dataclass(frozen=True, eq=False)
+class _Unmoving:
+    """What about a part changes only with its log or the weather, not with the minute."""
+
+    system: System
+    products: dict[str, Product]
+    steps: list[Step]
+    clocks: list[CoatClock]
+
+
+def _unmoving(
+    desk: Desk, opened: Session, part: Part, seq: int, state: PartState, climate: PartClimate, weather: Weather
+) -> _Unmoving:
+    def make() -> _Unmoving:
+        system = System.model_validate(part.system)
+        products = {key: desk.revision(opened, name) for key, name in part.revisions.items()}
+        revisions = {c.payload.coating: desk.revision(opened, c.payload.coating) for c in state.coats}
+        steps = steps_of(system)
+        following = following_product(steps, state, products)
+        return _Unmoving(system, products, steps, coat_clocks(state, climate, following, revisions))
+
+    found: _Unmoving = desk.memo.get(("clocks", part.uuid, seq, weather.version), make)
+    return found
+
+
+def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Standing:
+    """Work out how one part stands. Raises Missing."""
+    part = find_part(opened, uuid)
+    seq = log.last_seqs(opened, [uuid]).get(uuid, 0)
+    return stand(desk, opened, part, seq, weather, spaces_by_id(opened))
+
+
+def stand_all(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
+    """Work out how every part stands."""
+    query = select(Part).options(selectinload(Part.project), selectinload(Part.zones)).order_by(Part.created_at)
+    seqs = log.last_seqs(opened)
+    spaces = spaces_by_id(opened)
+    return [stand(desk, opened, part, seqs.get(part.uuid, 0), weather, spaces) for part in opened.scalars(query)]
+
+
+def facts(found: Standing) -> dict[str, Any]:
+    """Return the figures that a coat entry promises: what the screen said when the button was pressed."""
+    top = found.look.top
+    closes = top.bands.get(top.rule.closes) if top and top.rule.closes else None
+    return {
+        "phase": str(found.action.state),
+        "opens": top.opens.likely if top and top.opens else None,
+        "closes": closes.likely if closes else None,
+    }

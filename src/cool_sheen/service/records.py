@@ -1,0 +1,134 @@
+"""Climate records: looked at first, then taken, and taken back whole when they were wrong."""
+
+import hashlib
+from dataclasses import asdict, dataclass
+from datetime import timedelta
+from typing import Any
+from uuid import UUID, uuid4
+from zoneinfo import available_timezones
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess, read_logger
+from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.store import climate
+from cool_sheen.store.models import ClimateImport, ClimatePoint, Space
+
+_DRAFTS_KEPT = timedelta(hours=24)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What would be taken; or why nothing can be. Nothing has changed yet."""
+
+    draft: ClimateImport
+    options: Options
+    record: LoggerRecord | None
+    refusal: str
+    rows: list[list[str]]  # the first rows as they stand in the file
+    future: int
+    already: int  # points that an import of this space has already
+
+
+def start(desk: Desk, opened: Session, space: UUID, file_name: str, content: bytes, options: Options) -> Preview:
+    """Keep a file as a draft, and say what is in it. Raises Refused for a space that is not here."""
+    if opened.get(Space, space) is None:
+        raise Refused("Something is missing.", {"space": "Choose the space that the logger hung in."})
+    _check_zone(options)
+    opened.execute(
+        delete(ClimateImport).where(
+            ClimateImport.state == "draft", ClimateImport.recorded_at < desk.now() - _DRAFTS_KEPT
+        )
+    )
+    draft = ClimateImport(
+        uuid=uuid4(),
+        space_uuid=space,
+        file_name=file_name[:200] or "record.csv",
+        options=asdict(options),
+        content=content,
+        content_hash=hashlib.sha256(content).hexdigest(),
+        state="draft",
+        recorded_at=desk.now(),
+    )
+    opened.add(draft)
+    opened.flush()
+    return _preview(desk, opened, draft, options)
+
+
+def again(desk: Desk, opened: Session, uuid: UUID, options: Options) -> Preview:
+    """Look at a draft with other options. Raises Missing."""
+    draft = _draft(opened, uuid)
+    _check_zone(options)
+    draft.options = asdict(options)
+    return _preview(desk, opened, draft, options)
+
+
+def take(desk: Desk, opened: Session, uuid: UUID) -> ClimateImport:
+    """Take a draft into the record of its space. Taking it twice is taking it once.
+
+    Raises: Missing: no such draft. Refused: nothing in it can be read.
+    """
+    found = opened.get(ClimateImport, uuid)
+    if found is not None and found.state == "taken":
+        return found
+    draft = _draft(opened, uuid)
+    preview = _preview(desk, opened, draft, _options(draft.options))
+    if preview.record is None:
+        raise Refused(preview.refusal)
+    readings = preview.record.readings
+    climate.add_points(
+        opened,
+        [{"import_uuid": uuid, "at": r.at, "air_temp_c": r.air_temp_c, "rh_pct": r.rh_pct} for r in readings],
+    )
+    draft.state, draft.content, draft.points = "taken", None, len(readings)
+    draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, desk.now()
+    return draft
+
+
+def withdraw(opened: Session, uuid: UUID) -> ClimateImport:
+    """Take a whole import back; its points stay, and count no more. Raises Missing."""
+    found = opened.get(ClimateImport, uuid)
+    if found is None or found.state == "draft":
+        raise Missing("climate record")
+    found.state = "withdrawn"
+    return found
+
+
+def _draft(opened: Session, uuid: UUID) -> ClimateImport:
+    draft = opened.get(ClimateImport, uuid)
+    if draft is None or draft.state != "draft" or draft.content is None:
+        raise Missing("record in preview: choose the file again")
+    return draft
+
+
+def _check_zone(options: Options) -> None:
+    if options.time_zone not in available_timezones():
+        raise Refused("Something is missing.", {"time_zone": "Choose the time zone of the logger's clock."})
+
+
+def _options(data: dict[str, Any]) -> Options:
+    columns = data.get("columns")
+    return Options(**{**data, "columns": tuple(columns) if columns else None})
+
+
+def _preview(desk: Desk, opened: Session, draft: ClimateImport, options: Options) -> Preview:
+    assert draft.content is not None  # a draft has its file
+    rows = list(guess(draft.content))
+    try:
+        record = read_logger(draft.content, options)
+    except NotALog as refusal:
+        return Preview(draft, options, None, str(refusal), rows, 0, 0)
+    now = desk.now()
+    future = sum(r.at > now for r in record.readings)
+    already = opened.scalar(
+        select(func.count())
+        .select_from(ClimatePoint)
+        .join(ClimateImport, ClimateImport.uuid == ClimatePoint.import_uuid)
+        .where(
+            ClimateImport.space_uuid == draft.space_uuid,
+            ClimateImport.state == "taken",
+            ClimatePoint.at.between(record.readings[0].at, record.readings[-1].at),
+        )
+    )
+    return Preview(draft, options, record, "", rows, future, already or 0)

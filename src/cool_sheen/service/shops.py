@@ -1,0 +1,73 @@
+"""The first start: the shop, its spaces, its units."""
+
+from typing import Annotated, Literal
+from uuid import uuid4
+from zoneinfo import available_timezones
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.store.models import Shop, Space
+
+# Kind -> (what it is called, usual air movement).
+SPACE_KINDS: dict[str, tuple[str, str]] = {
+    "booth": ("Booth", "booth"),
+    "insulated_shop": ("Insulated shop", "gentle"),
+    "garage": ("Garage", "gentle"),
+    "open_shed": ("Open shed", "gentle"),
+    "outdoors": ("Outdoors", "gentle"),
+}
+ROOM_AIR: dict[str, str] = {"still": "still air", "gentle": "gentle movement", "booth": "booth airflow"}
+
+
+class NewSpace(BaseModel):
+    """What is asked of a space."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=60)
+    kind: Literal["booth", "insulated_shop", "garage", "open_shed", "outdoors"]
+    heater_min_c: Annotated[float, Field(ge=-40, le=60)] | None = None
+    dehumidifier_max_rh_pct: Annotated[float, Field(gt=0, le=100)] | None = None
+    air_movement: Literal["still", "gentle", "booth"] | None = None
+    has_sensor: bool = False
+
+
+class NewShop(BaseModel):
+    """What is asked at the first start."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=80)
+    time_zone: str
+    units: Literal["metric", "us"] = "metric"
+
+
+def set_up(desk: Desk, opened: Session, new: NewShop, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
+    """Make the shop. Raises Refused when there is one, or the time zone is not known."""
+    if desk.shop(opened) is not None:
+        raise Refused("The shop is set up already.", status=409)
+    if new.time_zone not in available_timezones():
+        raise Refused("Something is missing.", {"time_zone": "Choose a time zone of the list, such as Europe/Berlin."})
+    shop = Shop(id=1, name=new.name, time_zone=new.time_zone, units=new.units, weather_seed=seed, is_demo=demo)
+    opened.add(shop)
+    for space in spaces:
+        add_space(opened, space)
+    desk.seed(opened)
+    opened.flush()
+    return shop
+
+
+def add_space(opened: Session, new: NewSpace) -> Space:
+    """Make a space."""
+    space = Space(
+        uuid=uuid4(),
+        name=new.name.strip(),
+        kind=new.kind,
+        heater_min_c=new.heater_min_c,
+        dehumidifier_max_rh_pct=new.dehumidifier_max_rh_pct,
+        air_movement=new.air_movement or SPACE_KINDS[new.kind][1],
+        has_sensor=new.has_sensor,
+    )
+    opened.add(space)
+    opened.flush()
+    return space

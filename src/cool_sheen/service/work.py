@@ -1,0 +1,260 @@
+"""Logging work: what the buttons do. Each call writes one entry, once."""
+
+from datetime import datetime, timedelta
+from typing import Annotated, Any
+from uuid import UUID, uuid4
+
+from pydantic import Field
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.products import Strict
+from cool_sheen.core.coatings.systems import STEP_WORDS, CoatKind, Layer
+from cool_sheen.core.drying.milestones import WORDS
+from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
+from cool_sheen.core.log.entries import (
+    CoatPayload,
+    Entry,
+    MovePayload,
+    Recorded,
+    SandPayload,
+    StepPayload,
+    Target,
+    TouchTestPayload,
+    VoidPayload,
+)
+from cool_sheen.core.log.fold import standing
+from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.jobs import Standing, facts
+from cool_sheen.store import log
+from cool_sheen.store.models import Part
+
+UNDO_OFFERED = timedelta(seconds=10)
+_EARLIEST = timedelta(days=366)
+_CLOCK_SLACK = timedelta(minutes=2)  # a tablet's clock may be a little ahead
+
+
+def _targets(part: Part) -> tuple[Target, ...]:
+    return tuple(Target(project=part.project_uuid, part=part.uuid, zone=zone.uuid) for zone in part.zones)
+
+
+def _write(
+    desk: Desk, opened: Session, found: Standing, payload: Any, uuid: UUID, at: datetime | None, **more: Any
+) -> Recorded:
+    when = at or _known_time(opened, uuid) or desk.now()
+    if when > desk.now() + _CLOCK_SLACK:
+        raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
+    if when < desk.now() - _EARLIEST:
+        raise Refused("That is over a year ago.", {"at": "Enter a time within the last year."})
+    entry = Entry(
+        uuid=uuid, payload=payload, occurred_at=when, targets=_targets(found.part), person="shop", device="web", **more
+    )
+    return log.append(opened, entry, desk.now())
+
+
+def _known_time(opened: Session, uuid: UUID) -> datetime | None:
+    """A press that is sent again keeps the time of the first one, so that it stays the same entry."""
+    before = log.by_uuid(opened, uuid)
+    return before.entry.occurred_at if before else None
+
+
+def _repeat(opened: Session, uuid: UUID, kind: str, part: Part, said: dict[str, Any]) -> Recorded | None:
+    """Return the entry that this press wrote before. Raises Conflict when the first one said something else."""
+    before = log.by_uuid(opened, uuid)
+    if before is None:
+        return None
+    payload = before.entry.payload
+    differs = any(getattr(payload, name, None) != value for name, value in said.items() if value is not None)
+    if payload.kind != kind or differs or part.uuid not in {t.part for t in before.entry.targets}:
+        raise log.Conflict(uuid)
+    return before
+
+
+def _layer(found: Standing, layer_id: str | None) -> tuple[Layer, str | None]:
+    """Return the layer to coat, and the step that it serves: the asked one, the next one, else the last."""
+    ahead = [p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat"]
+    if layer_id:
+        layer = next((la for la in found.system.layers if la.id == layer_id), None)
+        if layer is None:
+            raise Refused("This part has no such layer.", {"layer_id": "Choose one of the part's layers."})
+    else:
+        layer = ahead[0].layer if ahead and ahead[0].layer else found.system.layers[-1]
+    step = next((s.id for s in ahead if s.layer and s.layer.id == layer.id), None)
+    return layer, step
+
+
+class CoatSaid(Strict):
+    """What the presser said of a coat; what is left out goes by the plan."""
+
+    layer_id: str | None = None
+    wet_film_measured_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
+    coat_kind: CoatKind | None = None
+
+
+class SandSaid(Strict):
+    """What the presser said of a sanding step."""
+
+    grit: str
+    wet: bool = False
+    removal_um: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] | None = None
+    break_through: bool = False
+
+
+def coat_on(
+    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: CoatSaid, at: datetime | None = None
+) -> Recorded:
+    """Log that a coat is on: it ended now, or at ``at``.
+
+    Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
+    """
+    if before := _repeat(opened, uuid, "coat", found.part, said.model_dump()):
+        return before
+    layer, step = _layer(found, said.layer_id)
+    product = found.products[layer.product]
+    kind = said.coat_kind or layer.coat_kind
+    payload = CoatPayload.model_validate(
+        {
+            "layer_id": layer.id,
+            "coat_kind": kind,
+            "counts": kind in ("full", "cover"),
+            "coating": product.content_hash,
+            "volume_solids_pct": product.volume_solids_pct,
+            "hardener_speed": layer.hardener_speed,
+            "reducer_speed": layer.reducer_speed,
+            "wet_film_um": layer.wet_film_um,
+            "wet_film_measured_um": said.wet_film_measured_um,
+            "air_movement": found.climate.air_movement,
+            "space": found.space.uuid,
+            "promised": facts(found),
+        }
+    )
+    return _write(desk, opened, found, payload, uuid, at, planned_step=step)
+
+
+class TouchSaid(Strict):
+    """What the finger said; without a milestone it is the one that the next action waits for."""
+
+    ready: bool
+    milestone: str | None = None
+
+
+def touch(
+    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: TouchSaid, at: datetime | None = None
+) -> Recorded:
+    """Log a touch test of the coat on top. Raises Refused when nothing was coated, or for a mark it does not have."""
+    if before := _repeat(opened, uuid, "touch_test", found.part, said.model_dump()):
+        return before
+    top = found.look.top
+    if top is None:
+        raise Refused("There is no film to touch yet: log the first coat.")
+    name = said.milestone or found.action.milestone or mark_of(top.product, "flash") or top.product.milestones[0].name
+    if name not in top.bands:
+        marks = ", ".join(top.bands)
+        raise Refused(f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {marks}."})
+    payload = TouchTestPayload(coat=top.coat.uuid, milestone=name, ready=said.ready)
+    return _write(desk, opened, found, payload, uuid, at)
+
+
+def sanded(
+    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: SandSaid, at: datetime | None = None
+) -> Recorded:
+    """Log a sanding step. Film that was not measured is taken off as planned, else by the grit before.
+
+    Raises: Refused: no such grit, or a time that cannot be. Conflict: the uuid says something else.
+    """
+    name = said.grit.strip().upper().replace(" ", "")
+    if name.isdigit():
+        name = f"P{name}"
+    if name not in MEAN_UM:
+        raise Refused(f"“{said.grit[:20]}” is no grit.", {"grit": "Use a name such as P320 (FEPA) or C320 (CAMI)."})
+    if before := _repeat(opened, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
+        return before
+    next_up = next((p.step for p in found.steps if p.status == "next"), None)
+    planned = next_up if next_up and next_up.kind == "sand" and next_up.grit == name else None
+    payload = SandPayload(
+        layer_id=found.look.top.coat.payload.layer_id if found.look.top else None,
+        grit=name,
+        wet=said.wet,
+        removal_um=said.removal_um if said.removal_um is not None else _removal(found, planned, name),
+        measured=said.removal_um is not None,
+        break_through="to the layer below" if said.break_through else None,
+    )
+    return _write(desk, opened, found, payload, uuid, at, planned_step=planned.id if planned else None)
+
+
+def _removal(found: Standing, planned: Any, grit: str) -> float:
+    """Estimate what a grit took: the plan's figure, else the scratches of the grit before, else its own."""
+    if not found.state.coats:
+        return 0.0
+    if planned is not None:
+        return float(planned.removal_um)
+    since = [d for d in found.state.done if d.kind == "sand" and d.grit and d.at >= found.state.coats[-1].ended_at]
+    return scratch_removal(since[-1].grit or grit) if since else scratch_removal(grit)
+
+
+def step_done(
+    desk: Desk, opened: Session, found: Standing, uuid: UUID, kind: str, at: datetime | None = None
+) -> Recorded:
+    """Log a step that leaves no more behind than that it was done. Raises Refused for an unknown kind."""
+    if before := _repeat(opened, uuid, kind, found.part, {}):
+        return before
+    if kind not in STEP_WORDS or kind in ("coat", "sand"):
+        raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
+    step = next((p.step for p in found.steps if p.status == "next" and p.step.kind == kind), None)
+    payload = StepPayload.model_validate({"kind": kind})
+    return _write(desk, opened, found, payload, uuid, at, planned_step=step.id if step else None)
+
+
+def moved(
+    desk: Desk, opened: Session, found: Standing, uuid: UUID, space: UUID, at: datetime | None = None
+) -> Recorded:
+    """Log that a part stands in another space from now on."""
+    return _repeat(opened, uuid, "move", found.part, {"space": space}) or _write(
+        desk, opened, found, MovePayload(space=space), uuid, at
+    )
+
+
+def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID | None = None) -> Recorded:
+    """Take an entry of a part back: the last one, when none is named. It stays in the log, and counts no more.
+
+    Raises: Refused: nothing to take back, or an entry of another part.
+    """
+    if before := _repeat(opened, uuid, "void", found.part, {}):
+        return before
+    rows = standing(log.of_part(opened, found.part.uuid))
+    where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
+    open_to_undo = [r for r in rows if r is not where_it_came_in]
+    if entry is None:
+        chosen = max(open_to_undo, key=lambda r: r.seq, default=None)
+    else:
+        chosen = next((r for r in open_to_undo if r.entry.uuid == entry), None)
+    if chosen is None:
+        raise Refused("There is nothing to take back on this part.", status=409)
+    return _write(desk, opened, found, VoidPayload(), uuid, None, voids=chosen.entry.uuid)
+
+
+def says(row: Recorded, names: dict[str, str]) -> str:
+    """Return an entry in words."""
+    payload: Any = row.entry.payload
+    if payload.kind == "coat":
+        kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
+        return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {payload.film_um:.0f} µm wet"
+    if payload.kind == "sand":
+        wet = "wet" if payload.wet else "dry"
+        basis = "measured" if payload.measured else "by estimate"
+        took = f", {payload.removal_um:.0f} µm off {basis}" if payload.removal_um else ""
+        through = ", broke through" if payload.break_through else ""
+        return f"Sanded {payload.grit} {wet}{took}{through}"
+    if payload.kind == "touch_test":
+        mark = WORDS.get(payload.milestone, payload.milestone)
+        return f"Touched: {mark}" if payload.ready else f"Touched: not yet {mark}"
+    if payload.kind == "move":
+        return f"Stands in {names.get(str(payload.space), 'another space')}"
+    if payload.kind == "void":
+        return "Took an entry back"
+    return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
+
+
+def new_id() -> UUID:
+    """Return an id for an entry that is yet to be made."""
+    return uuid4()
