@@ -1,0 +1,85 @@
+"""The command line: serve the application."""
+
+import logging
+import socket
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+import uvicorn
+from sqlalchemy.exc import DatabaseError
+
+from cool_sheen.demo import shop as demo_shop
+from cool_sheen.service.desk import Desk
+from cool_sheen.settings import Settings
+from cool_sheen.store.engine import open_engine
+from cool_sheen.web.app import create_app
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
+LOOPBACK = "127.0.0.1"
+
+
+@app.callback()
+def main() -> None:
+    """Cool Sheen: plan, time and log coating systems."""
+
+
+@app.command()
+def serve(
+    port: Annotated[int, typer.Option(min=1, max=65535, help="Port to listen on.")] = 8000,
+    demo: Annotated[bool, typer.Option(help="Lay the demo shop when the data folder is empty.")] = False,
+) -> None:
+    """Serve the application on this machine alone."""
+    settings = Settings()
+    try:
+        desk = Desk(open_engine(settings.database))
+    except (OSError, DatabaseError) as error:
+        typer.echo(f"Cannot open {settings.database}: {error}. Choose another folder with COOL_SHEEN_DATA.", err=True)
+        raise typer.Exit(1) from error
+    _lay_when_empty(desk, demo)
+    if _taken(port):
+        typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
+        raise typer.Exit(1)
+    config = uvicorn.Config(create_app(desk, settings), host=LOOPBACK, port=port, log_level="warning", server_header=False)
+    _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
+
+
+def _lay_when_empty(desk: Desk, demo: bool) -> None:
+    with desk.open() as opened:
+        if desk.shop(opened) is None:
+            desk.seed(opened)
+            if demo:
+                demo_shop.lay(desk, opened)
+
+
+def _taken(port: int) -> bool:
+    with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((LOOPBACK, port))
+        except OSError:
+            return True
+    return False
+
+
+def _shown(folder: Path) -> str:
+    return str(folder)
+
+
+class _Announcing(uvicorn.Server):
+    """A server that says so when it can serve."""
+
+    def __init__(self, config: uvicorn.Config, message: str) -> None:
+        super().__init__(config)
+        self.message = message
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            print(self.message, flush=True)  # noqa: T201 - it is for the person at the terminal
+
+
+if __name__ == "__main__":
+    logging.basicConfig(stream=sys.stderr)
+    app()

@@ -1,0 +1,20 @@
+"""What can be set from outside, by environment variables that begin with COOL_SHEEN_."""
+
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Settings and their defaults."""
+
+    model_config = SettingsConfigDict(env_prefix="COOL_SHEEN_")
+
+    data: Path = Path("data")
+    hosts: str = "localhost,127.0.0.1,[::1],testserver"
+    dev: bool = False  # the page of all components
+
+    @property
+    def database(self) -> Path:
+        """The database's file."""
+        return self.data / "cool-sheen.sqlite3"

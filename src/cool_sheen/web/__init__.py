@@ -1,0 +1,1 @@
+"""The shell: pages, fragments, the JSON contract, and the pictures."""

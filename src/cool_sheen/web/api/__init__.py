@@ -1,0 +1,1 @@
+"""The JSON contract of the calculators."""

@@ -1,0 +1,53 @@
+"""Puts the application together; importing this module starts nothing."""
+
+from fastapi import FastAPI
+from fastapi.responses import JSONResponse
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.routing import Route
+
+from cool_sheen import __version__
+from cool_sheen.service.desk import Desk
+from cool_sheen.settings import Settings
+from cool_sheen.web import problems
+from cool_sheen.web.api import climate, drying
+from cool_sheen.web.assets import Assets
+from cool_sheen.web.pages import bench, components, jobs, part, shelf, start, weather
+from cool_sheen.web.security import Doorkeeper
+from cool_sheen.web.templating import Pages
+
+
+def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
+    """Return the application over a desk."""
+    settings = settings or Settings()
+    app = FastAPI(
+        title="Cool Sheen",
+        version=__version__,
+        description="Every calculation that a screen shows, over JSON.",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        separate_input_output_schemas=False,
+    )
+    assets = Assets()
+    app.state.desk, app.state.pages = desk, Pages(desk, assets)
+    problems.install(app, app.state.pages)
+    app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
+    for module in (bench, jobs, part, shelf, weather, start):
+        app.include_router(module.router, include_in_schema=False)
+    if settings.dev:
+        app.include_router(components.router, include_in_schema=False)
+    for calculators in (climate, drying):
+        app.include_router(calculators.router, prefix="/api/v1")
+
+    @app.get("/healthz", tags=["health"])
+    def healthz() -> JSONResponse:
+        """Say whether the application can serve."""
+        return JSONResponse({"status": "ok"})
+
+    @app.get("/favicon.ico", include_in_schema=False)
+    async def favicon() -> JSONResponse:
+        return JSONResponse({}, 404)
+
+    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
+    app.add_middleware(Doorkeeper, hosts=[h.strip() for h in settings.hosts.split(",")])
+    return app

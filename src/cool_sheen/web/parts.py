@@ -1,0 +1,51 @@
+"""What routes depend on: the desk, an open session, the pages."""
+
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import Depends, Request
+from sqlalchemy.orm import Session
+
+from cool_sheen.service.desk import Desk
+from cool_sheen.store.models import Shop
+from cool_sheen.web.templating import Pages
+
+
+class NoShop(Exception):  # noqa: N818
+    """The shop is not set up yet."""
+
+
+def desk_of(request: Request) -> Desk:
+    """Return the application's desk."""
+    desk: Desk = request.app.state.desk
+    return desk
+
+
+def pages_of(request: Request) -> Pages:
+    """Return the application's pages."""
+    pages: Pages = request.app.state.pages
+    return pages
+
+
+DeskDep = Annotated[Desk, Depends(desk_of)]
+PagesDep = Annotated[Pages, Depends(pages_of)]
+
+
+def session_of(desk: DeskDep) -> Iterator[Session]:
+    """Open a session; it is committed before the answer leaves."""
+    with desk.open() as opened:
+        yield opened
+
+
+SessionDep = Annotated[Session, Depends(session_of, scope="function")]
+
+
+def shop_of(desk: DeskDep, opened: SessionDep) -> Shop:
+    """Return the shop. Raises NoShop, which leads to the first start."""
+    shop = desk.shop(opened)
+    if shop is None:
+        raise NoShop
+    return shop
+
+
+ShopDep = Annotated[Shop, Depends(shop_of)]

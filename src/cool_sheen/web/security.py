@@ -1,0 +1,106 @@
+"""The doorkeeper: which hosts and origins are let in, how much they may bring, and what the browser may run."""
+
+from collections.abc import Iterable
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import JSONResponse, PlainTextResponse, Response
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
+    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
+}
+CALCULATORS = ("/api/v1/climate/", "/api/v1/drying/")  # stateless: a script without an origin may ask them
+_SAFE = {"GET", "HEAD", "OPTIONS"}
+UPLOADS = ("/weather/records",)
+MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
+
+
+class TooLarge(Exception):  # noqa: N818
+    """More was sent than is read."""
+
+
+class Doorkeeper:
+    """ASGI middleware around the whole application."""
+
+    def __init__(self, app: ASGIApp, hosts: Iterable[str]) -> None:
+        self.app = app
+        self.hosts = frozenset(hosts)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        most = MOST_UPLOAD_BYTES if scope["path"].startswith(UPLOADS) else MOST_BYTES
+        refusal = self._refusal(scope, headers, most)
+        if refusal is not None:
+            for name, value in HEADERS.items():
+                refusal.headers[name] = value
+            await refusal(scope, receive, send)
+            return
+        await self.app(scope, _counted(receive, most), _with_headers(send))
+
+    def _refusal(self, scope: Scope, headers: Headers, most: int) -> Response | None:
+        host = headers.get("host", "")
+        if _name(host) not in self.hosts:
+            return _say(scope, 400, "This host is not served here. Use http://localhost with the port that was announced.")
+        if scope["method"] not in _SAFE:
+            origin = headers.get("origin")
+            stateless = scope["path"].startswith(CALCULATORS)
+            if origin is None and not stateless:
+                return _say(scope, 403, "A change needs an Origin header of this application.")
+            if origin is not None and urlsplit(origin).netloc != host:
+                return _say(scope, 403, "This request comes from another site.")
+        length = headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > most:
+            return _say(scope, 413, f"More than {most / 1e6:.0f} MB was sent. Send less, in parts.")
+        return None
+
+
+def _name(host: str) -> str:
+    if host.startswith("["):
+        return host.partition("]")[0] + "]"
+    return host.partition(":")[0]
+
+
+def _say(scope: Scope, status: int, text: str) -> Response:
+    if scope["path"].startswith("/api/"):
+        body = {"title": "Refused", "status": status, "detail": text, "errors": []}
+        return JSONResponse(body, status, media_type="application/problem+json")
+    return PlainTextResponse(text, status)
+
+
+def _counted(receive: Receive, most: int) -> Receive:
+    taken = 0
+
+    async def counting() -> Message:
+        nonlocal taken
+        message = await receive()
+        taken += len(message.get("body", b""))
+        if taken > most:
+            raise TooLarge
+        return message
+
+    return counting
+
+
+def _with_headers(send: Send) -> Send:
+    async def sending(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            headers = MutableHeaders(scope=message)
+            for name, value in HEADERS.items():
+                headers.setdefault(name, value)
+            if "cache-control" not in headers:
+                headers["Cache-Control"] = "no-store"
+        await send(message)
+
+    return sending

@@ -1,0 +1,73 @@
+"""Templates: what every page knows, and the filters that turn figures into text."""
+
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+from sqlalchemy.orm import Session
+
+from cool_sheen import __version__
+from cool_sheen.core.coatings.products import SAFETY_FOOTING
+from cool_sheen.core.units import shown
+from cool_sheen.service.desk import Desk, units_of, zone_of
+from cool_sheen.web.assets import Assets
+
+PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Shelf", "/shelf"))
+_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0}
+
+
+def amount(value: float, dimension: str, units: str, digits: int | None = None) -> str:
+    """Write a quantity in the shop's units, such as ``1.4 m²``."""
+    number, sign = shown(value, dimension, units)
+    places = _DIGITS[dimension] if digits is None else digits
+    if dimension == "film" and units == "us":
+        places = 1
+    return f"{number:.{places}f} {sign}"
+
+
+def when(at: datetime | None, zone: ZoneInfo, pattern: str = "%a %-d %b %H:%M") -> str:
+    """Write an instant on the shop's clock."""
+    return "–" if at is None else at.astimezone(zone).strftime(pattern)
+
+
+class Pages:
+    """Renders templates for an application."""
+
+    def __init__(self, desk: Desk, assets: Assets) -> None:
+        self.desk = desk
+        self.environment = Environment(
+            loader=PackageLoader("cool_sheen.web"),
+            autoescape=True,
+            undefined=StrictUndefined,
+            trim_blocks=True,
+            lstrip_blocks=True,
+            auto_reload=False,
+        )
+        self.environment.filters.update(amount=amount, when=when)
+        self.environment.globals.update(
+            asset=assets.url, version=__version__, nav=PAGES, safety_footing=SAFETY_FOOTING
+        )
+
+    def show(self, request: Request, opened: Session | None, template: str, status: int = 200, **context: Any) -> HTMLResponse:
+        """Render a page or a fragment."""
+        shop = self.desk.shop(opened) if opened is not None else None
+        known = {
+            "shop": shop,
+            "zone": zone_of(shop) if shop else ZoneInfo("UTC"),
+            "units": shop.units if shop else "metric",
+            "signs": units_of(shop) if shop else {},
+            "now": self.desk.now(),
+            "path": request.url.path,
+            "booth": request.cookies.get("booth") == "1",
+        }
+        text = self.environment.get_template(template).render({**known, **context})
+        return HTMLResponse(text, status)
+
+    def piece(self, template: str, macro: str, *arguments: Any) -> Markup:
+        """Render one macro; for tests and the page of components."""
+        module = self.environment.get_template(template).module
+        return Markup(getattr(module, macro)(*arguments))  # noqa: S704 - a macro's own output

@@ -1,0 +1,1 @@
+"""Plain view models: what the pictures and pages show, computed here and drawn by templates."""

@@ -1,0 +1,230 @@
+"""A lane of the Bench: a part's portrait, its ribbon, the next action and its countdown."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from cool_sheen.core.climate.air import Floats
+from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
+from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.planning.film_clock import keyed_since
+from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.service.jobs import Standing
+from cool_sheen.web.views import ribbon, section
+
+STATE_WORDS: dict[str, str] = {
+    "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
+    "cured": "cured", "curing": "curing", "bare": "ready to start", "gate": "gate shut", "done": "nothing to do",
+}  # fmt: skip
+_URGENCY = ("closing", "open", "keyed", "key", "bare", "wet", "gate", "locked", "curing", "cured", "done")
+_BUTTON = {"coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "": ""}
+
+
+@dataclass(frozen=True, slots=True)
+class Count:
+    """A countdown: to when, from early to late, and what it is for."""
+
+    to_ms: int
+    text: str
+    early: str
+    late: str
+    alarm: str
+
+
+@dataclass(frozen=True, slots=True)
+class Why:
+    """A figure's inputs."""
+
+    label: str
+    value: str
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """All that the lane's template shows."""
+
+    uuid: UUID
+    name: str
+    project: str
+    place: str
+    done: str
+    state: str
+    word: str
+    says: str
+    because: str
+    does: str
+    button: str
+    also: list[str]
+    grit: str | None
+    count: Count | None
+    tested: bool
+    milestone: str
+    wide: ribbon.Ribbon
+    narrow: ribbon.Ribbon
+    portrait: section.Section
+    press: str  # the uuid of the entry that the button will write
+    why: list[Why]
+
+
+def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
+    """Return what a part's ribbon tells."""
+    top = found.look.top
+    step = found.action.step
+    coats_to_come = any(p.status in ("next", "ahead") and p.step.kind == "coat" for p in found.steps)
+    shut: tuple[Shut, ...] = ()
+    if with_gate and step and step.layer and step.kind == "coat":
+        shut = tuple(found.climate.shut(found.products[step.layer.product], found.look.now))
+    cured = None
+    if top and (mark := mark_of(top.product, "full_cure")):
+        cured = top.bands[mark].likely
+    return ribbon.Story(
+        clocks=found.clocks,
+        sandings=[d.at for d in found.state.done if d.kind == "sand"],
+        tests=[(t.at, t.payload.ready) for t in found.state.touches],
+        keyed=keyed_since(found.state, top) if top else None,
+        finishing=not coats_to_come,
+        cured_at=cured,
+        shut=shut,
+    )
+
+
+def lane(found: Standing, zone: ZoneInfo) -> Lane:
+    """Compute a lane."""
+    now, action = found.look.now, found.action
+    story = story_of(found)
+    wide = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=2), timedelta(hours=6)), zone)
+    narrow = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone)
+    untested = action.state in (Phase.OPEN, Phase.CLOSING) and not action.tested
+    word = STATE_WORDS[str(action.state)]
+    if action.state in (Phase.OPEN, Phase.CLOSING) and found.look.top is not None:
+        word = f"{word}, {'test first' if untested else 'tested'}"
+    return Lane(
+        uuid=found.part.uuid,
+        name=found.part.name,
+        project=found.part.project.name,
+        place=found.space.name,
+        done=layer_count(found),
+        state=str(action.state),
+        word=word,
+        says=action.says,
+        because=action.because,
+        does=action.does,
+        button=button_word(action.does, action.says),
+        also=_also(found),
+        grit=action.grit,
+        count=_count(found, zone),
+        tested=action.tested,
+        milestone=MARK_WORDS.get(action.milestone or "", ""),
+        wide=wide,
+        narrow=narrow,
+        portrait=portrait(found),
+        press=str(uuid4()),
+        why=why(found, zone),
+    )
+
+
+def lanes(standings: list[Standing], zone: ZoneInfo) -> list[Lane]:
+    """Compute the lanes of all live parts, the most urgent first."""
+    live = [s for s in standings if s.action.state not in ("cured", "done")]
+    live.sort(key=lambda s: (_URGENCY.index(str(s.action.state)), s.action.counts_to or s.look.now))
+    return [lane(s, zone) for s in live]
+
+
+def portrait(found: Standing) -> section.Section:
+    """Return a part's film as a small picture: its first zone."""
+    first = next(iter(found.state.builds.values()))
+    return section.draw({"film": first}, found.system, dict(found.products), width=58, height=72)
+
+
+def layer_count(found: Standing) -> str:
+    """Say how many coats of the layer in hand are on, such as ``Primer 2 of 3``."""
+    if not found.clocks:
+        return "no coat yet"
+    layer_id = found.clocks[-1].coat.payload.layer_id
+    layer = next(la for la in found.system.layers if la.id == layer_id)
+    return f"{layer.name} {found.state.counts[layer_id]} of {layer.coats}"
+
+
+def button_word(does: str, says: str) -> str:
+    """Return the word on the big button."""
+    return _BUTTON.get(does, f"{says} done")
+
+
+def _also(found: Standing) -> list[str]:
+    """Return what else makes sense now, beside the big button."""
+    does = found.action.does
+    coatable = any(p.status in ("next", "ahead") and p.step.kind == "coat" for p in found.steps)
+    also = []
+    if does != "coat" and coatable and found.action.state not in ("locked", "key", "bare"):
+        also.append("coat")
+    if does != "touch_test" and found.clocks and found.action.state in ("wet", "open", "closing", "locked", "curing"):
+        also.append("touch_test")
+    if does == "touch_test" and found.action.step and found.action.step.kind == "sand":
+        also.append("sand")
+    return also[:1]
+
+
+def clock_time(at: datetime | None, zone: ZoneInfo, now: datetime) -> str:
+    """Write an instant as painters say it: with the day when it is not today."""
+    if at is None:
+        return "never here"
+    local, today = at.astimezone(zone), now.astimezone(zone).date()
+    if local.date() == today:
+        return f"{local:%H:%M}"
+    return f"{local:%a %H:%M}" if abs((local.date() - today).days) < 7 else f"{local:%-d %b %H:%M}"
+
+
+def remaining(delta: timedelta) -> str:
+    """Write a span as a countdown shows it: ``0:37:20``, and days where there are any."""
+    total = max(0, int(delta.total_seconds()))
+    days, rest = divmod(total, 86_400)
+    hours, rest = divmod(rest, 3600)
+    minutes, secs = divmod(rest, 60)
+    return f"{days} d {hours} h" if days else f"{hours}:{minutes:02d}:{secs:02d}"
+
+
+def _count(found: Standing, zone: ZoneInfo) -> Count | None:
+    action, now = found.action, found.look.now
+    if action.counts_to is None:
+        return None
+    band = action.band
+    return Count(
+        to_ms=int(action.counts_to.timestamp() * 1000),
+        text=action.counting,
+        early=clock_time(band.early, zone, now) if band else "",
+        late=clock_time(band.late, zone, now) if band else "",
+        alarm=action.alarm,
+    )
+
+
+def why(found: Standing, zone: ZoneInfo) -> list[Why]:
+    """Return the inputs of the countdown: product data, film, climate along the way, speed, air, tests."""
+    top, now = found.look.top, found.look.now
+    if top is None:
+        return [Why("nothing is coated yet", "")]
+    at = found.climate.series.sampled(_instants(now))
+    payload = top.coat.payload
+    rows = [
+        Why("coat ended", clock_time(top.coat.ended_at, zone, now)),
+        Why("product", top.product.name),
+        Why("film", f"{top.film.wet_film_um:.0f} µm wet, reference {top.product.ref_wet_film_um:g} µm"),
+        Why("still drying below", f"{top.film.below_um:.0f} µm wet"),
+        Why("surface now", f"{at.surface_temp_c[0]:.1f} °C, reference {top.product.ref_temp_c:g} °C"),
+        Why("humidity now", f"{at.rh_pct[0]:.0f} %, reference {top.product.ref_rh_pct:g} %"),
+        Why("air", f"{payload.air_movement}; hardener {payload.hardener_speed}, reducer {payload.reducer_speed}"),
+        Why("touch tests of this coat", str(len(found.state.tests_of(top.coat.uuid)))),
+    ]
+    if band := found.action.band:
+        stretch = " – ".join(clock_time(t, zone, now) for t in (band.early, band.likely, band.late))
+        rows.append(Why("early – likely – late", stretch))
+    if payload.promised and payload.promised.opens:
+        rows.append(Why("promised at the press", f"open {clock_time(payload.promised.opens, zone, now)}"))
+    return rows
+
+
+def _instants(now: datetime) -> Floats:
+    return np.array([now.timestamp()])
