@@ -41,7 +41,8 @@ def serve(
     if _taken(port):
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
-    config = uvicorn.Config(create_app(desk, settings), host=LOOPBACK, port=port, log_level="warning", server_header=False)
+    served = create_app(desk, settings)
+    config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
     _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
 
 
@@ -77,7 +78,7 @@ class _Announcing(uvicorn.Server):
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
         if self.started:
-            print(self.message, flush=True)  # noqa: T201 - it is for the person at the terminal
+            print(self.message, flush=True)
 
 
 if __name__ == "__main__":

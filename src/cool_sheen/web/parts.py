@@ -1,17 +1,18 @@
 """What routes depend on: the desk, an open session, the pages."""
 
 from collections.abc import Iterator
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session
+from starlette.datastructures import UploadFile
 
 from cool_sheen.service.desk import Desk
 from cool_sheen.store.models import Shop
 from cool_sheen.web.templating import Pages
 
 
-class NoShop(Exception):  # noqa: N818
+class NoShop(Exception):
     """The shop is not set up yet."""
 
 
@@ -49,3 +50,17 @@ def shop_of(desk: DeskDep, opened: SessionDep) -> Shop:
 
 
 ShopDep = Annotated[Shop, Depends(shop_of)]
+
+
+async def form_of(request: Request) -> dict[str, Any]:
+    """Read the fields of a form; a file becomes its name and, under ``file_content``, its bytes."""
+    out: dict[str, Any] = {}
+    for name, value in (await request.form()).items():
+        if isinstance(value, UploadFile):
+            out[name], out[f"{name}_content"] = value.filename or "", await value.read()
+        else:
+            out[name] = value
+    return out
+
+
+FormDep = Annotated[dict[str, Any], Depends(form_of)]

@@ -5,16 +5,24 @@ from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.service.desk import Refused
 from cool_sheen.store.log import Conflict, UnknownTarget
+from cool_sheen.web.parts import NoShop
 from cool_sheen.web.security import TooLarge
 from cool_sheen.web.templating import Pages
 
-_TITLES = {404: "Not found", 405: "Not allowed", 409: "Conflict", 413: "Too large", 422: "Cannot be read", 400: "Refused"}
+_TITLES = {
+    404: "Not found",
+    405: "Not allowed",
+    409: "Conflict",
+    413: "Too large",
+    422: "Cannot be read",
+    400: "Refused",
+}
 
 
 def problem(status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> JSONResponse:
@@ -32,51 +40,40 @@ def listed(errors: Sequence[Any]) -> list[dict[str, str]]:
     return [{"field": _field(e["loc"]) or "body", "message": str(e["msg"])} for e in errors]
 
 
+def _explain(error: Any) -> tuple[int, str, list[dict[str, str]]]:
+    """Return status, sentence and fields of an error."""
+    if isinstance(error, RequestValidationError):
+        errors = listed(error.errors())
+        return 422, f"{errors[0]['field']}: {errors[0]['message']}", errors
+    if isinstance(error, Refused):
+        errors = [{"field": field, "message": note} for field, note in error.notes.items()]
+        return error.status, " ".join([str(error), *error.notes.values()]), errors
+    if isinstance(error, CoreError):
+        return 422, str(error), [{"field": error.field, "message": str(error)}] if error.field else []
+    if isinstance(error, HTTPException):
+        missing = error.status_code == 404
+        return error.status_code, "There is nothing at this address." if missing else str(error.detail), []
+    return _STATUS[type(error)], str(error), []
+
+
+_STATUS = {Conflict: 409, UnknownTarget: 422, TooLarge: 413}
+
+
 def install(app: FastAPI, pages: Pages) -> None:
     """Teach an application all its refusals."""
 
-    def answer(request: Request, status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> Response:
+    async def answer(request: Request, error: Exception) -> Response:
+        status, detail, errors = _explain(error)
         if request.url.path.startswith("/api/"):
             return problem(status, detail, errors)
         template = "_refusal.html" if request.headers.get("hx-request") else "refusal.html"
+        title = _TITLES.get(status, "Refused")
         with pages.desk.open() as opened:
-            return pages.show(
-                request, opened, template, status, title=_TITLES.get(status, "Refused"), detail=detail, errors=errors
-            )
+            return pages.show(request, opened, template, status, title=title, detail=detail, errors=errors)
 
-    async def on_validation(request: Request, error: RequestValidationError) -> Response:
-        errors = listed(error.errors())
-        return answer(request, 422, f"{errors[0]['field']}: {errors[0]['message']}", errors)
+    async def to_the_start(request: Request, error: Exception) -> Response:
+        return RedirectResponse("/start", 303)
 
-    async def on_core(request: Request, error: CoreError) -> Response:
-        errors = [{"field": error.field, "message": str(error)}] if error.field else []
-        return answer(request, 422, str(error), errors)
-
-    async def on_refused(request: Request, error: Refused) -> Response:
-        errors = [{"field": field, "message": note} for field, note in error.notes.items()]
-        return answer(request, error.status, " ".join([str(error), *error.notes.values()]), errors)
-
-    async def on_conflict(request: Request, error: Exception) -> Response:
-        return answer(request, 409, str(error))
-
-    async def on_unknown(request: Request, error: Exception) -> Response:
-        return answer(request, 422, str(error))
-
-    async def on_too_large(request: Request, error: Exception) -> Response:
-        return answer(request, 413, "More was sent than is read. Send less, in parts.")
-
-    async def on_http(request: Request, error: HTTPException) -> Response:
-        detail = "There is nothing at this address." if error.status_code == 404 else str(error.detail)
-        return answer(request, error.status_code, detail)
-
-    handlers: dict[Any, Any] = {
-        RequestValidationError: on_validation,
-        CoreError: on_core,
-        Refused: on_refused,
-        Conflict: on_conflict,
-        UnknownTarget: on_unknown,
-        TooLarge: on_too_large,
-        HTTPException: on_http,
-    }
-    for kind, handler in handlers.items():
-        app.add_exception_handler(kind, handler)
+    for kind in (RequestValidationError, Refused, CoreError, HTTPException, *_STATUS):
+        app.add_exception_handler(kind, answer)
+    app.add_exception_handler(NoShop, to_the_start)

@@ -24,8 +24,11 @@ UPLOADS = ("/weather/records",)
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
 
 
-class TooLarge(Exception):  # noqa: N818
+class TooLarge(Exception):
     """More was sent than is read."""
+
+    def __init__(self) -> None:
+        super().__init__("More was sent than is read. Send less, in parts.")
 
 
 class Doorkeeper:
@@ -35,7 +38,9 @@ class Doorkeeper:
         self.app = app
         self.hosts = frozenset(hosts)
 
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+    async def __call__(  # noqa: D102 - ASGI
+        self, scope: Scope, receive: Receive, send: Send
+    ) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
@@ -52,7 +57,7 @@ class Doorkeeper:
     def _refusal(self, scope: Scope, headers: Headers, most: int) -> Response | None:
         host = headers.get("host", "")
         if _name(host) not in self.hosts:
-            return _say(scope, 400, "This host is not served here. Use http://localhost with the port that was announced.")
+            return _say(scope, 400, "This host is not served here. Use localhost, with the port that was announced.")
         if scope["method"] not in _SAFE:
             origin = headers.get("origin")
             stateless = scope["path"].startswith(CALCULATORS)

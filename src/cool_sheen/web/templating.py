@@ -48,11 +48,11 @@ class Pages:
             auto_reload=False,
         )
         self.environment.filters.update(amount=amount, when=when)
-        self.environment.globals.update(
-            asset=assets.url, version=__version__, nav=PAGES, safety_footing=SAFETY_FOOTING
-        )
+        self.environment.globals.update(asset=assets.url, version=__version__, nav=PAGES, safety_footing=SAFETY_FOOTING)
 
-    def show(self, request: Request, opened: Session | None, template: str, status: int = 200, **context: Any) -> HTMLResponse:
+    def show(
+        self, request: Request, opened: Session | None, template: str, status: int = 200, **context: Any
+    ) -> HTMLResponse:
         """Render a page or a fragment."""
         shop = self.desk.shop(opened) if opened is not None else None
         known = {

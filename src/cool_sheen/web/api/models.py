@@ -1,15 +1,13 @@
 """The shapes of the contract: units in the names, everything checked, nothing unknown taken."""
 
-from datetime import datetime, timedelta
-from typing import Annotated, Literal, Self
+from datetime import UTC, datetime
+from typing import Annotated, Self
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, PlainSerializer, StrictFloat, StrictInt, model_validator
+from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from cool_sheen.core.climate.series import Series
 from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import RecoatRule
-
-Figure = Annotated[StrictFloat | StrictInt, Field(allow_inf_nan=False)]
 
 
 class Shape(BaseModel):
@@ -29,20 +27,29 @@ AboveNought = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=
 Name = Annotated[str, Field(strict=True, min_length=1, max_length=200)]
 
 
-def _text(value: object) -> object:
+Switch = Annotated[bool, Field(strict=True)]
+EARLIEST, LATEST = datetime(1900, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
+
+
+def _is_text(value: object) -> object:
     if not isinstance(value, str):
         raise ValueError("a time is a text such as 2026-06-08T08:00:00+02:00")
     return value
 
 
-class At(AwareDatetime):
-    """An instant with an offset."""
+def _in_our_time(value: datetime) -> datetime:
+    if not EARLIEST <= value <= LATEST:
+        raise ValueError("times from 1900 to 2200 are read")
+    return value
+
+
+At = Annotated[AwareDatetime, BeforeValidator(_is_text), AfterValidator(_in_our_time)]
 
 
 class ClimatePoint(Shape):
     """One point of a climate series."""
 
-    at: AwareDatetime
+    at: At
     air_temp_c: Temp
     rh_pct: Humidity
     surface_temp_c: Temp | None = None
@@ -64,7 +71,7 @@ class RecoatShape(Shape):
     closes: Name | None = None
     lifts_until: Name | None = None
     sand: Name | None = None
-    redissolves: bool = False
+    redissolves: Switch = False
 
     def rule(self) -> RecoatRule:
         """Return the core's rule."""
@@ -101,3 +108,16 @@ class ProductShape(Shape):
             stall_temp_c=self.stall_temp_c,
             min_film_forming_temp_c=self.min_film_forming_temp_c,
         )
+
+
+def series_of(points: list[ClimatePoint]) -> Series:
+    """Return a climate series. Raises CoreError for times that do not ascend."""
+    return Series.of(
+        [p.at for p in points],
+        [p.air_temp_c for p in points],
+        [p.rh_pct for p in points],
+        [p.surface_temp_c for p in points],
+    )
+
+
+Climate = Annotated[list[ClimatePoint], Field(min_length=1, max_length=10_000)]

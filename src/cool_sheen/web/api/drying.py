@@ -1,0 +1,111 @@
+"""The drying clock, over JSON."""
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import Field
+
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Film, simulate
+from cool_sheen.core.drying.phases import likely, phases
+from cool_sheen.core.errors import Inconsistent
+from cool_sheen.web.api.models import AboveNought, Answer, At, Climate, ProductShape, Shape, series_of
+
+router = APIRouter(tags=["drying"])
+
+
+class ClockShape(Shape):
+    """A coat and the climate that it sees."""
+
+    start: At
+    climate: Climate
+    air_movement: Literal["still", "gentle", "booth"]
+    wet_film_um: AboveNought
+    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
+    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
+    ln_factor_mean: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=-10, le=10)] = 0
+    ln_factor_sd: Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=5)] = DEFAULT_LN_SD
+    product: ProductShape
+
+    def film(self) -> Film:
+        """Return the core's film."""
+        return Film(
+            self.start,
+            self.wet_film_um,
+            self.air_movement,
+            self.hardener_speed,
+            self.reducer_speed,
+            ln_factor_mean=self.ln_factor_mean,
+            ln_factor_sd=self.ln_factor_sd,
+        )
+
+
+class MilestoneAnswer(Answer):
+    """When a milestone is reached: 10th, 50th and 90th percentile; null when not in the series' reach."""
+
+    name: str
+    early_at: datetime | None
+    likely_at: datetime | None
+    late_at: datetime | None
+
+
+class ClockAnswer(Answer):
+    """All milestones, in the product's order."""
+
+    milestones: list[MilestoneAnswer]
+
+
+class PhaseAnswer(Answer):
+    """A phase; ``to`` is null when it stays."""
+
+    phase: str
+    from_: datetime = Field(alias="from")
+    to: datetime | None
+
+
+class PhasesAnswer(Answer):
+    """The phases in order of time."""
+
+    phases: list[PhaseAnswer]
+
+
+@router.post("/drying/clock")
+def clock(asked: ClockShape) -> ClockAnswer:
+    """When a coat reaches each milestone of its product, early, likely and late."""
+    zone = asked.start.tzinfo
+
+    def local(at: datetime | None) -> datetime | None:
+        return at.astimezone(zone) if at else None
+
+    def row(name: str, band: Band) -> MilestoneAnswer:
+        return MilestoneAnswer(
+            name=name, early_at=local(band.early), likely_at=local(band.likely), late_at=local(band.late)
+        )
+
+    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film())
+    return ClockAnswer(milestones=[row(name, band) for name, band in bands.items()])
+
+
+@router.post("/drying/phases")
+def drying_phases(asked: ClockShape) -> PhasesAnswer:
+    """The next-coat phases of a coat, at the likely times."""
+    if asked.product.recoat is None:
+        raise Inconsistent("The product needs a recoat rule for its phases.", "product.recoat")
+    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film())
+    try:
+        spans = phases(asked.start, asked.product.recoat.rule(), likely(bands))
+    except Inconsistent as error:
+        raise Inconsistent(str(error), f"product.{error.field}") from error
+    zone = asked.start.tzinfo
+    return PhasesAnswer(
+        phases=[
+            PhaseAnswer.model_validate(
+                {
+                    "phase": str(span.phase),
+                    "from": span.since.astimezone(zone),
+                    "to": span.to.astimezone(zone) if span.to else None,
+                }
+            )
+            for span in spans
+        ]
+    )

@@ -1,0 +1,250 @@
+"""A part: where it is, what is on it, what comes next; and the buttons that log work."""
+
+import json
+from collections.abc import Callable
+from datetime import time, timedelta
+from typing import Any
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.systems import STEP_WORDS
+from cool_sheen.core.film.grits import MEAN_UM
+from cool_sheen.core.log.entries import Recorded
+from cool_sheen.core.log.fold import standing
+from cool_sheen.core.planning.sequence import Sequence, WorkingDay, plan_rest
+from cool_sheen.service import work
+from cool_sheen.service.climate import look
+from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.jobs import Standing, spaces_by_id, stand_one
+from cool_sheen.store import log
+from cool_sheen.store.models import Shop
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.pages.bench import strip
+from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+from cool_sheen.web.views import lane, ribbon, section
+
+router = APIRouter(prefix="/parts/{uuid}")
+Writer = Callable[[Session, Standing, Typed, UUID], Recorded]
+SPANS = {"8h": (2, 6), "2d": (12, 36), "8d": (48, 144)}
+
+
+@router.get("")
+def page(
+    request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, span: str = ""
+) -> Response:
+    """Show a part."""
+    return pages.show(request, opened, "part/page.html", **_context(desk, opened, shop, uuid, span))
+
+
+@router.get("/live")
+def live(
+    request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, span: str = ""
+) -> Response:
+    """Show what moves on a part's page."""
+    return pages.show(request, opened, "part/_live.html", **_context(desk, opened, shop, uuid, span))
+
+
+def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> dict[str, Any]:
+    found = stand_one(desk, opened, uuid, look(desk, opened))
+    zone, now = zone_of(shop), desk.now()
+    shown = lane.lane(found, zone)
+    span = span if span in SPANS else _span(found)
+    back, ahead = (timedelta(hours=h) for h in SPANS[span])
+    builds = {z.name: found.state.builds[z.uuid] for z in found.part.zones}
+    rows = log.of_part(opened, uuid)
+    names = {la.id: la.name for la in found.system.layers} | {
+        str(s.uuid): s.name for s in spaces_by_id(opened).values()
+    }
+    stands = {r.entry.uuid for r in standing(rows)}
+    return {
+        "found": found,
+        "lane": shown,
+        "span": span,
+        "spans": list(SPANS),
+        "long": ribbon.draw(lane.story_of(found), ribbon.frame_around(now, back, ahead), zone),
+        "section": section.draw(builds, found.system, dict(found.products), width=360, height=300, left=44, marks=True),
+        "counts": [(la, found.state.counts[la.id]) for la in found.system.layers],
+        "sequence": _sequence(found, shop, zone),
+        "steps": found.steps,
+        "entries": [(r, work.says(r, names), r.entry.uuid in stands) for r in reversed(rows)],
+        "strip": strip(found, zone, shop),
+        "cautions": _cautions(desk, found),
+        "substrate": desk.catalogue.substrates[found.part.substrate],
+        "spaces": list(spaces_by_id(opened).values()),
+    }
+
+
+def _names(opened: Session, found: Standing) -> dict[str, str]:
+    """Return the names that the log speaks of: layers and spaces."""
+    layers = {layer.id: layer.name for layer in found.system.layers}
+    return layers | {str(space.uuid): space.name for space in spaces_by_id(opened).values()}
+
+
+def _span(found: Standing) -> str:
+    """Choose the shortest stretch that shows what the part waits for."""
+    ends = found.action.counts_to
+    if ends is None or ends - found.look.now < timedelta(hours=6):
+        return "8h"
+    return "2d" if ends - found.look.now < timedelta(hours=36) else "8d"
+
+
+def _sequence(found: Standing, shop: Shop, zone: ZoneInfo) -> Sequence:
+    day = WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone)
+    left = [p.step for p in found.steps if p.status in ("next", "ahead")]
+    return plan_rest(left, found.look, day, found.part.area_m2)
+
+
+def _cautions(desk: Desk, found: Standing) -> list[Any]:
+    """Return the cautions of the work in hand, those of sanding when it is sanding."""
+    step = found.action.step
+    keys: list[str] = []
+    if step and step.layer:
+        keys += found.products[step.layer.product].cautions
+    if found.action.does == "sand":
+        keys.insert(0, "dust")
+    return [desk.catalogue.cautions[key] for key in dict.fromkeys(keys)]
+
+
+@router.post("/coat")
+def coat(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log that a coat is on."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        film = typed.quantity("wet_film", "film", 0, 20_000, optional=True)
+        said = work.CoatSaid.model_validate(
+            {
+                "layer_id": typed.text("layer_id") or None,
+                "wet_film_measured_um": film,
+                "coat_kind": typed.text("coat_kind") or None,
+            }
+        )
+        _stop_on(typed)
+        return work.coat_on(desk, opened, found, press, said)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+@router.post("/touch")
+def touch(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log a touch test."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        answer = typed.text("ready")
+        if answer not in ("yes", "no"):
+            raise Refused("Say whether it was ready.", {"ready": "Press Ready or Not ready."})
+        said = work.TouchSaid(ready=answer == "yes", milestone=typed.text("milestone") or None)
+        return work.touch(desk, opened, found, press, said)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+@router.post("/sand")
+def sand(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log a sanding step."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
+        grit = typed.text("grit", "the grit, such as P320")
+        _stop_on(typed)
+        said = work.SandSaid(
+            grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through")
+        )
+        return work.sanded(desk, opened, found, press, said)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+@router.post("/step")
+def step(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log another step."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        return work.step_done(desk, opened, found, press, typed.text("kind"))
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+@router.post("/move")
+def move(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log that the part stands elsewhere."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        space = typed.uuid("space", "Choose a space.")
+        if space is None or space not in spaces_by_id(opened):
+            raise Refused("There is no such space.", {"space": "Choose a space of the list."})
+        return work.moved(desk, opened, found, press, space)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+@router.post("/undo")
+def undo(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Take an entry back: the last one, or the one that is named."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        entry = typed.uuid("entry", "There is no such entry.") if typed.text("entry") else None
+        _stop_on(typed)
+        return work.undo(desk, opened, found, press, entry)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
+def _stop_on(typed: Typed) -> None:
+    if typed.notes:
+        raise Refused("Check what was entered.", typed.notes)
+
+
+def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[str, Any], write: Writer) -> Response:
+    """Log one entry and say so; from a plain form, go back to the page that it came from."""
+    with desk.open() as opened:
+        shop = desk.shop(opened)
+        if shop is None:
+            raise Refused("Set the shop up first.", status=409)
+        typed = Typed(form, shop.units)
+        press = typed.uuid("press", "The press has no id: load the page again.")
+        if press is None:
+            raise Refused("This was not logged.", typed.notes)
+        found = stand_one(desk, opened, uuid, look(desk, opened))
+        row = write(opened, found, typed, press)
+    if not request.headers.get("hx-request"):
+        back = str(form.get("back", ""))
+        return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
+    with desk.open() as opened:
+        names = {la.id: la.name for la in found.system.layers}
+        names |= {str(s.uuid): s.name for s in spaces_by_id(opened).values()}
+        response = pages.show(
+            request,
+            opened,
+            "_logged.html",
+            part=found.part,
+            says=work.says(row, names),
+            entry=row.entry,
+            press=work.new_id(),
+        )
+    response.headers["HX-Trigger"] = json.dumps({"logged": {"part": str(uuid), "kind": row.entry.payload.kind}})
+    return response
+
+
+@router.get("/{dialog}")
+def dialog(
+    request: Request, uuid: UUID, dialog: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep
+) -> Response:
+    """Show one of the small forms: touch test, sanding, another coat."""
+    if dialog not in ("touch", "sand", "coat"):
+        raise Refused("There is nothing at this address.", status=404)
+    found = stand_one(desk, opened, uuid, look(desk, opened))
+    shown = lane.lane(found, zone_of(shop))
+    return pages.show(
+        request,
+        opened,
+        f"part/_{dialog}.html",
+        found=found,
+        lane=shown,
+        grits=[g for g in MEAN_UM if g.startswith("P")],
+        words=STEP_WORDS,
+        cautions=_cautions(desk, found),
+    )

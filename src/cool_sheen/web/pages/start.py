@@ -1,0 +1,86 @@
+"""The first start: a shop, its spaces, its units; or the demo shop."""
+
+import secrets
+from zoneinfo import available_timezones
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from cool_sheen.demo import shop as demo_shop
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.shops import SPACE_KINDS, NewShop, NewSpace, set_up
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep
+
+router = APIRouter(prefix="/start")
+_SPACE_ROWS = 3
+_DEFAULTS = {
+    "time_zone": "Europe/Berlin", "units": "metric", "space_name_0": "Booth", "space_kind_0": "booth",
+    "space_heater_0": "20", "space_name_1": "Workshop", "space_kind_1": "insulated_shop", "space_heater_1": "16",
+}  # fmt: skip
+
+
+@router.get("")
+def start(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep) -> Response:
+    """Show the set-up, unless it is done."""
+    if desk.shop(opened) is not None:
+        return RedirectResponse("/", 303)
+    return _form(request, pages, opened, Typed(_DEFAULTS))
+
+
+def _form(request: Request, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    return pages.show(
+        request, opened, "start/page.html", status, typed=typed, kinds=SPACE_KINDS, rows=range(_SPACE_ROWS),
+        zones=sorted(available_timezones()),
+    )  # fmt: skip
+
+
+@router.post("")
+def read_form(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Set the shop up."""
+    typed = Typed(form, "us" if form.get("units") == "us" else "metric")
+    with desk.open() as opened:
+        try:
+            _make(desk, opened, typed)
+        except Refused as refusal:
+            typed.notes.update(refusal.notes)
+            opened.rollback()
+            return _form(request, pages, opened, typed, 422)
+    return RedirectResponse("/", 303)
+
+
+def _make(desk: Desk, opened: Session, typed: Typed) -> None:
+    name = typed.text("name", "the name of your shop")
+    spaces = [space for row in range(_SPACE_ROWS) if (space := _space(typed, row))]
+    if not spaces:
+        typed.notes["space_name_0"] = "Name one space at least: where do the parts stand?"
+    if typed.text("time_zone") not in available_timezones():
+        typed.notes["time_zone"] = "Choose a time zone of the list, such as Europe/Berlin."
+    if typed.notes:
+        raise Refused("Something is missing.", typed.notes)
+    new = NewShop.model_validate({"name": name, "time_zone": typed.text("time_zone"), "units": typed.units})
+    set_up(desk, opened, new, spaces, seed=secrets.randbelow(10_000))
+
+
+def _space(typed: Typed, row: int) -> NewSpace | None:
+    name = typed.text(f"space_name_{row}", most=60)
+    if not name:
+        return None
+    kind = typed.text(f"space_kind_{row}")
+    if kind not in SPACE_KINDS:
+        typed.notes[f"space_kind_{row}"] = "Choose a kind of the list."
+        return None
+    heater = typed.quantity(f"space_heater_{row}", "temperature", -40, 60, optional=True)
+    cap = typed.number(f"space_rh_{row}", 1, 100)
+    if typed.notes:
+        return None
+    return NewSpace.model_validate({"name": name, "kind": kind, "heater_min_c": heater, "dehumidifier_max_rh_pct": cap})
+
+
+@router.post("/demo")
+def demo(desk: DeskDep) -> Response:
+    """Load the demo shop."""
+    with desk.open() as opened:
+        demo_shop.lay(desk, opened)
+    return RedirectResponse("/", 303)

@@ -1,0 +1,167 @@
+"""Weather: can I coat here? The band of a space, the gate of each product, and climate records."""
+
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+from zoneinfo import available_timezones
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.climate.rooms import SURFACE_LAG_H
+from cool_sheen.core.log.fold import PartState, Stay
+from cool_sheen.core.planning.part_climate import shut_until
+from cool_sheen.formats.logger_csv import Options
+from cool_sheen.service import records
+from cool_sheen.service.climate import look, now_in, part_climate
+from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.shops import SPACE_KINDS
+from cool_sheen.store import climate as store_climate
+from cool_sheen.store.models import Shop, Space
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+from cool_sheen.web.views import band
+from cool_sheen.web.views.lane import clock_time
+from cool_sheen.web.views.ribbon import frame_around
+
+router = APIRouter(prefix="/weather")
+MASSES = {
+    "sheet_metal": "sheet metal", "glass_fibre": "glass fibre or plastic", "timber": "timber", "casting": "casting",
+    "masonry": "masonry",
+}  # fmt: skip
+_BACK, _AHEAD = timedelta(hours=24), timedelta(hours=72)
+
+
+@router.get("")
+def weather(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+    """Show the climate of a space, and what it means for each product."""
+    asked = (request.query_params.get(name, "") for name in ("space", "surface", "product"))
+    context = _context(desk, opened, shop, *asked)
+    return pages.show(request, opened, "weather/page.html", **context, typed=Typed({}))
+
+
+def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, product: str) -> dict[str, Any]:
+    spaces = spaces_by_id(opened)
+    chosen = next((s for s in spaces.values() if str(s.uuid) == space), next(iter(spaces.values())))
+    mass = surface if surface in SURFACE_LAG_H else "sheet_metal"
+    zone, now = zone_of(shop), desk.now()
+    state = PartState(stays=[Stay(now, chosen.uuid)])
+    climate = part_climate(desk, opened, state, mass, spaces, look(desk, opened))
+    sheet = desk.catalogue.products.get(product) or next(iter(desk.catalogue.products.values()))
+    at = now_in(climate.series, now)
+    rows = [_row(p, climate, now, zone) for p in desk.catalogue.products.values()]
+    return {
+        "spaces": list(spaces.values()),
+        "space": chosen,
+        "kinds": SPACE_KINDS,
+        "masses": MASSES,
+        "mass": mass,
+        "sheet": sheet,
+        "air": {
+            "air_temp_c": float(at.air_temp_c[0]),
+            "rh_pct": float(at.rh_pct[0]),
+            "surface_temp_c": float(at.surface_temp_c[0]),
+            "margin_k": float(at.surface_temp_c[0] - at.dew_point_c[0]),
+        },
+        "band": band.draw(
+            climate.series, frame_around(now, _BACK, _AHEAD, 1150.0), zone, height=230,
+            shut=climate.shut(sheet, now), product_name=sheet.name, fahrenheit=shop.units == "us",
+        ),
+        "rows": rows,
+        "imports": store_climate.imports(opened),
+        "zones": sorted(available_timezones()),
+        "zone_name": shop.time_zone,
+    }  # fmt: skip
+
+
+def _row(product: Any, climate: Any, now: Any, zone: Any) -> dict[str, Any]:
+    """The gate of one product: open or shut now, why, until when."""
+    shut = climate.shut(product, now)
+    gate = climate.gate_at(product, now, now)
+    last = band.last_safe_start(shut, now)
+    return {
+        "product": product,
+        "open": gate is None,
+        "reason": gate.reason if gate else "",
+        "opens": clock_time(shut_until(gate), zone, now) if gate else "",
+        "last": clock_time(last, zone, now) if last else "",
+    }
+
+
+def _options(typed: Typed, shop: Shop) -> Options:
+    columns = [typed.number(f"column_{name}", 0, 200) for name in ("time", "temp", "rh")]
+    given = [c for c in columns if c is not None]
+    unit, order = typed.text("unit"), typed.text("date_order")
+    return Options(
+        time_zone=typed.text("time_zone") or shop.time_zone,
+        doubled_hour="later" if typed.text("doubled_hour") == "later" else "earlier",
+        unit=unit if unit in ("C", "F") else "",
+        date_order=order if order in ("day first", "month first") else "",
+        columns=(int(given[0]), int(given[1]), int(given[2])) if len(given) == 3 else None,
+        sure=typed.flag("sure"),
+    )
+
+
+@router.post("/records")
+def upload(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Read a logger's file, and show what would be taken."""
+    typed = Typed(form)
+    with desk.open() as opened:
+        shop = _shop(desk, opened)
+        space = typed.uuid("space", "Choose the space that the logger hung in.")
+        name = typed.text("file", most=1000)
+        if not name:
+            typed.notes["file"] = "Choose the file that your logger wrote."
+        if space is None or typed.notes:
+            context = _context(desk, opened, shop, typed.text("space"), "sheet_metal", "")
+            return pages.show(request, opened, "weather/page.html", 422, **context, typed=typed)
+        content = form.get("file_content", b"")
+        preview = records.start(desk, opened, space, name, content, _options(typed, shop))
+        return _preview(request, pages, opened, preview)
+
+
+def _shop(desk: Desk, opened: Session) -> Shop:
+    shop = desk.shop(opened)
+    if shop is None:
+        raise Refused("Set the shop up first.", status=409)
+    return shop
+
+
+def _preview(request: Request, pages: PagesDep, opened: Session, preview: records.Preview) -> Response:
+    status = 200 if preview.record else 422
+    space = opened.get(Space, preview.draft.space_uuid)
+    return pages.show(
+        request,
+        opened,
+        "weather/preview.html",
+        status,
+        preview=preview,
+        space=space,
+        zones=sorted(available_timezones()),
+    )
+
+
+@router.post("/records/{uuid}/look")
+def look_again(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Read a draft again with other options."""
+    with desk.open() as opened:
+        options = _options(Typed(form), _shop(desk, opened))
+        return _preview(request, pages, opened, records.again(desk, opened, uuid, options))
+
+
+@router.post("/records/{uuid}/take")
+def take(uuid: UUID, desk: DeskDep) -> Response:
+    """Take a draft into the record."""
+    with desk.open() as opened:
+        taken = records.take(desk, opened, uuid)
+    return RedirectResponse(f"/weather?space={taken.space_uuid}#records", 303)
+
+
+@router.post("/records/{uuid}/withdraw")
+def withdraw(uuid: UUID, desk: DeskDep) -> Response:
+    """Take a whole import back."""
+    with desk.open() as opened:
+        gone = records.withdraw(opened, uuid)
+    return RedirectResponse(f"/weather?space={gone.space_uuid}#records", 303)
