@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from cool_sheen.core.climate.gates import Shut
-from cool_sheen.core.climate.series import instant
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.drying.phases import Phase
@@ -113,13 +112,15 @@ def _gate(step: Step, look: Outlook) -> Shut | None:
     return look.climate.gate_at(look.products[step.layer.product], look.now, look.now)
 
 
-def _shut(step: Step, shut: Shut, tested: bool = False) -> Action:
-    return Action(step, step.label, "coat", "gate", instant(shut.to_s), "gate opens in", shut.reason, tested=tested)
+def _shut(step: Step, look: Outlook, shut: Shut, tested: bool = False) -> Action:
+    opens = look.climate.opens_at(shut)
+    because = shut.reason if opens else f"{shut.reason}, as far as the forecast goes"
+    return Action(step, step.label, "coat", "gate", opens, "gate opens in" if opens else "", because, tested=tested)
 
 
 def _first_coat(step: Step, look: Outlook) -> Action:
     if shut := _gate(step, look):
-        return _shut(step, shut)
+        return _shut(step, look, shut)
     return Action(
         step, step.label, "coat", "open", because="nothing below it is wet, and the gate is open", tested=True
     )
@@ -145,7 +146,7 @@ def _another_coat(step: Step, look: Outlook, top: CoatClock) -> Action:
     if phase is Phase.KEYED:
         return _keyed(step, look, keyed or look.now)
     if shut := _gate(step, look):
-        return _shut(step, shut, top.tested)
+        return _shut(step, look, shut, top.tested)
     closes = top.bands.get(top.rule.closes) if top.rule.closes and not top.rule.redissolves else None
     early, shut_at = (closes.early, closes.likely) if closes else (None, None)
     if early and early <= look.now:  # the alarm goes by the early edge, and what is left is counted to the likely one
@@ -162,7 +163,7 @@ def _locked(step: Step, look: Outlook, top: CoatClock) -> Action:
     lifts = top.bands[top.rule.lifts_until].likely if top.rule.lifts_until else None
     would_lift = bool(top.rule.lifts_until) and (lifts is None or look.now < lifts)
     because = "a new coat would lift this one" if would_lift else "past its window, and too soft to sand"
-    counting = "key from, in" if span.to else ""
+    counting = "to key in" if span.to else ""
     return Action(step, step.label, "", Phase.LOCKED, span.to, counting, because, top.rule.sand, alarm="sand")
 
 
@@ -170,7 +171,7 @@ def _keyed(step: Step, look: Outlook, keyed: datetime) -> Action:
     if look.now - keyed > WIPE_LASTS:
         return Action(step, "Wipe again, then coat", "wipe", Phase.KEYED, because="the last wipe is over a night old")
     if shut := _gate(step, look):
-        return _shut(step, shut, tested=True)
+        return _shut(step, look, shut, tested=True)
     return Action(
         step, step.label, "coat", Phase.KEYED, because="sanded: no closing, but wipe after a night", tested=True
     )

@@ -55,12 +55,11 @@ class PartClimate:
             self._gates[product.key] = shut_spans(self.series.sampled(at), product.limits.limits(), safe)
         return self._gates[product.key]
 
+    def opens_at(self, shut: Shut) -> datetime | None:
+        """When a shut gate opens; None when it stays shut as far as the series goes."""
+        return instant(shut.to_s) if shut.to_s < self.series.at_s[-1] - GATE_STEP_S else None
+
     def gate_at(self, product: Product, at: datetime, now: datetime) -> Shut | None:
         """The span that keeps a coat from starting at an instant; None when it may start."""
         when = seconds(at)
         return next((s for s in self.shut(product, now) if s.since_s <= when < s.to_s), None)
-
-
-def shut_until(shut: Shut) -> datetime:
-    """Return when a shut gate opens."""
-    return instant(shut.to_s)

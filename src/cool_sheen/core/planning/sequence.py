@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
-from cool_sheen.core.climate.series import instant
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
 from cool_sheen.core.planning.film_clock import CoatClock, taught
@@ -202,9 +201,11 @@ class _Plan:
             gate = self.look.climate.gate_at(product, at, self.look.now)
             if gate is None:
                 return at, because
-            at, because = instant(gate.to_s + 600), f"the gate was shut: {gate.reason}"
-            if gate.to_s >= self.look.climate.series.at_s[-1] - 600:
+            because = f"the gate was shut: {gate.reason}"
+            opens = self.look.climate.opens_at(gate)
+            if opens is None:
                 break
+            at = opens
         raise _Stuck(f"No gate for {product.name} within the forecast: {because.removeprefix('the gate was shut: ')}.")
 
     def _day_is_full(self, product: Product, at: datetime) -> bool:

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.planning.steps import Progress
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
@@ -54,16 +55,25 @@ def new(
 
 
 def _form(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    # The fullest stacks first: they are what most parts get.
+    systems = dict(sorted(desk.catalogue.systems.items(), key=lambda item: -len(item[1].layers)))
     return pages.show(
         request,
         opened,
         "jobs/new.html",
         status,
         typed=typed,
+        systems=systems,
         projects=all_projects(opened),
-        spaces=list(spaces_by_id(opened).values()),
-        catalogue=desk.catalogue,
+        project_choices=[(p.uuid, p.name) for p in all_projects(opened)],
+        space_choices=[(s.uuid, s.name) for s in spaces_by_id(opened).values()],
+        substrate_choices=[(key, s.name) for key, s in desk.catalogue.substrates.items()],
+        with_isocyanates={key for key, s in systems.items() if _hazardous(desk, s)},
     )
+
+
+def _hazardous(desk: Desk, system: System) -> bool:
+    return any("isocyanate" in desk.catalogue.products[p].cautions for p in system.products())
 
 
 @router.post("/jobs/new")

@@ -11,7 +11,6 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from cool_sheen.core.coatings.systems import STEP_WORDS
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import standing
@@ -66,10 +65,13 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "span": span,
         "spans": list(SPANS),
         "long": ribbon.draw(lane.story_of(found), ribbon.frame_around(now, back, ahead), zone),
-        "section": section.draw(builds, found.system, dict(found.products), width=360, height=300, left=44, marks=True),
+        "section_data": section.draw(
+            builds, found.system, dict(found.products), width=360, height=300, left=44, marks=True
+        ),
         "counts": [(la, found.state.counts[la.id]) for la in found.system.layers],
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
+        "new_id": work.new_id,
         "entries": [(r, work.says(r, names), r.entry.uuid in stands) for r in reversed(rows)],
         "strip": strip(found, zone, shop),
         "cautions": _cautions(desk, found),
@@ -238,13 +240,14 @@ def dialog(
         raise Refused("There is nothing at this address.", status=404)
     found = stand_one(desk, opened, uuid, look(desk, opened))
     shown = lane.lane(found, zone_of(shop))
+    form = f"part/_{dialog}.html"
     return pages.show(
         request,
         opened,
-        f"part/_{dialog}.html",
+        form if request.headers.get("hx-request") else "part/dialog.html",
+        form=form,
         found=found,
         lane=shown,
         grits=[g for g in MEAN_UM if g.startswith("P")],
-        words=STEP_WORDS,
         cautions=_cautions(desk, found),
     )

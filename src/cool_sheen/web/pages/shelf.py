@@ -37,6 +37,7 @@ def product(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: 
     return pages.show(
         request, opened, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
         used=used, cautions=cautions,
+        after={m.name: m.ref_minutes for m in found.milestones},
     )  # fmt: skip
 
 

@@ -30,10 +30,18 @@ def start(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep) 
 
 
 def _form(request: Request, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    kinds = [(key, words) for key, (words, _) in SPACE_KINDS.items()]
+    zones = sorted(available_timezones())
     return pages.show(
-        request, opened, "start/page.html", status, typed=typed, kinds=SPACE_KINDS, rows=range(_SPACE_ROWS),
-        zones=sorted(available_timezones()),
-    )  # fmt: skip
+        request,
+        opened,
+        "start/page.html",
+        status,
+        typed=typed,
+        kind_choices=kinds,
+        rows=range(_SPACE_ROWS),
+        zones=zones,
+    )
 
 
 @router.post("")

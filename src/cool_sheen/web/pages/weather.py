@@ -1,17 +1,19 @@
 """Weather: can I coat here? The band of a space, the gate of each product, and climate records."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
-from zoneinfo import available_timezones
+from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.log.fold import PartState, Stay
-from cool_sheen.core.planning.part_climate import shut_until
+from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import records
 from cool_sheen.service.climate import look, now_in, part_climate
@@ -76,7 +78,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
     }  # fmt: skip
 
 
-def _row(product: Any, climate: Any, now: Any, zone: Any) -> dict[str, Any]:
+def _row(product: Product, climate: PartClimate, now: datetime, zone: ZoneInfo) -> dict[str, Any]:
     """The gate of one product: open or shut now, why, until when."""
     shut = climate.shut(product, now)
     gate = climate.gate_at(product, now, now)
@@ -85,9 +87,14 @@ def _row(product: Any, climate: Any, now: Any, zone: Any) -> dict[str, Any]:
         "product": product,
         "open": gate is None,
         "reason": gate.reason if gate else "",
-        "opens": clock_time(shut_until(gate), zone, now) if gate else "",
+        "opens": _opens(climate, gate, zone, now) if gate else "",
         "last": clock_time(last, zone, now) if last else "",
     }
+
+
+def _opens(climate: PartClimate, gate: Shut, zone: ZoneInfo, now: datetime) -> str:
+    at = climate.opens_at(gate)
+    return f"opens {clock_time(at, zone, now)}" if at else "not within the forecast"
 
 
 def _options(typed: Typed, shop: Shop) -> Options:

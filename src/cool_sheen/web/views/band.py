@@ -79,7 +79,7 @@ def draw(
         return " L".join(f"{x:g} {y:.1f}" for x, y in zip(xs[::-1], ys[::-1], strict=True))
 
     gates = [
-        Block("gate", frame.x(instant(s.since_s)), round(frame.x(instant(s.to_s)) - frame.x(instant(s.since_s)), 1))
+        _gate(frame, max(instant(s.since_s), frame.now), instant(s.to_s))
         for s in shut
         if s.to_s > seconds(max(frame.since, frame.now)) and s.since_s < seconds(frame.to)
     ]
@@ -92,6 +92,10 @@ def draw(
         gates, hours(frame, zone), _degrees(low, high, height, fahrenheit), _last(shut, frame, zone, product_name),
         says,
     )  # fmt: skip
+
+
+def _gate(frame: Frame, since: datetime, to: datetime) -> Block:
+    return Block("gate", frame.x(since), round(frame.x(to) - frame.x(since), 1))
 
 
 def last_safe_start(shut: Sequence[Shut], now: datetime) -> datetime | None:

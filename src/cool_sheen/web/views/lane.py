@@ -9,6 +9,7 @@ import numpy as np
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.film_clock import keyed_since
@@ -30,8 +31,7 @@ class Count:
 
     to_ms: int
     text: str
-    early: str
-    late: str
+    span: str
     alarm: str
 
 
@@ -195,10 +195,19 @@ def _count(found: Standing, zone: ZoneInfo) -> Count | None:
     return Count(
         to_ms=int(action.counts_to.timestamp() * 1000),
         text=action.counting,
-        early=clock_time(band.early, zone, now) if band else "",
-        late=clock_time(band.late, zone, now) if band else "",
+        span=_stretch(band, zone, now) if band else "",
         alarm=action.alarm,
     )
+
+
+def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
+    """Write a band as short as a lane needs it: hours when it is near, else days, else dates."""
+    if band.early is None or band.late is None:
+        return "early or never" if band.early else ""
+    ahead = band.late - now
+    pattern = "%H:%M" if ahead < timedelta(hours=20) else "%a" if ahead < timedelta(days=6) else "%-d %b"
+    early, late = (t.astimezone(zone).strftime(pattern) for t in (band.early, band.late))
+    return early if early == late else f"{early} – {late}"
 
 
 def why(found: Standing, zone: ZoneInfo) -> list[Why]:

@@ -24,6 +24,7 @@ class Slab:
     um: float
     coats: int
     sanded_um: float
+    scar: str
     reserve_y: float | None
     reserve_um: float
 
@@ -136,12 +137,21 @@ def _column(  # noqa: PLR0913 - geometry has many numbers
                 um=film.left_um,
                 coats=len(film.coats_um),
                 sanded_um=film.sanded_um,
+                scar=_scar(x, width, y) if film.sanded_um else "",
                 reserve_y=round(y + height - reserve * scale, 1) if reserve else None,
                 reserve_um=reserve,
             )
         )
     top = base - planned * scale
     return Column(name, round(x, 1), round(width, 1), slabs, round(top, 1), build.total_um)
+
+
+def _scar(x: float, width: float, y: float) -> str:
+    """A rough line along the top: this layer was sanded."""
+    teeth = max(4, int(width // 7))
+    step = width / teeth / 2
+    points = [f"{x + n * step:.1f} {y + (1.6 if n % 2 else 0):.1f}" for n in range(2 * teeth + 1)]
+    return "M" + " L".join(points)
 
 
 def _scale_marks(tallest: float) -> list[float]:

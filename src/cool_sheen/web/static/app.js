@@ -1,0 +1,209 @@
+// Cool Sheen in the browser: countdowns, alarms, keys, small forms. All figures come from the server.
+(function () {
+  "use strict";
+  const KEPT = { keys: "cool-sheen-keys", sound: "cool-sheen-sound", chosen: "cool-sheen-chosen" };
+  const recall = (name, otherwise) => { try { return localStorage.getItem(name) ?? otherwise; } catch { return otherwise; } };
+  const keep = (name, value) => { try { localStorage.setItem(name, value); } catch { /* private windows keep nothing */ } };
+  const $ = (selector, from) => (from || document).querySelector(selector);
+  const $$ = (selector, from) => Array.from((from || document).querySelectorAll(selector));
+
+  // --- countdowns and alarms -------------------------------------------------
+  const ALARM_WORDS = { test: "go and test", closing: "the window may be closing", sand: "go and test: sandable by the clock", done: "full cure by the clock" };
+  const rung = new Set();
+  const begun = Date.now();
+
+  function written(ms) {
+    const total = Math.max(0, Math.floor(ms / 1000));
+    const days = Math.floor(total / 86400), hours = Math.floor(total / 3600) % 24;
+    if (days) return days + " d " + hours + " h";
+    const two = (n) => String(n).padStart(2, "0");
+    return Math.floor(total / 3600) + ":" + two(Math.floor(total / 60) % 60) + ":" + two(total % 60);
+  }
+
+  function tick() {
+    const now = Date.now();
+    for (const figure of $$("[data-to]")) {
+      const left = Number(figure.dataset.to) - now;
+      figure.textContent = written(left);
+      const row = figure.closest(".cd");
+      if (row) row.classList.toggle("is-due", left <= 0);
+      if (left <= 0 && figure.dataset.alarm) ring(figure, now);
+    }
+    for (const clock of $$("[data-clock]")) {
+      const options = { weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23", timeZone: clock.dataset.clock };
+      clock.textContent = new Intl.DateTimeFormat("en-GB", options).format(now).replace(",", "");
+    }
+    for (const card of $$("#toast [data-lasts]")) {
+      card.dataset.until ||= String(now + 1000 * Number(card.dataset.lasts));
+      if (now >= Number(card.dataset.until)) card.remove();
+    }
+  }
+
+  function ring(figure, now) {
+    const lane = figure.closest("[data-part]");
+    const name = lane.dataset.part + figure.dataset.alarm + figure.dataset.to;
+    if (rung.has(name)) return;
+    rung.add(name);
+    if (Number(figure.dataset.to) < begun - 60000) return; // it was over before this page was opened
+    const card = document.createElement("div");
+    card.className = "alarm";
+    const text = document.createElement("p");
+    text.textContent = lane.dataset.name + ": " + (ALARM_WORDS[figure.dataset.alarm] || "due");
+    const close = document.createElement("button");
+    close.type = "button";
+    close.className = "btn";
+    close.textContent = "Heard";
+    close.addEventListener("click", () => card.remove());
+    card.append(text, close);
+    $("#alarms").append(card);
+    document.title = "● " + text.textContent;
+    sound();
+    refresh();
+  }
+
+  let audio = null;
+  function sound() {
+    if (recall(KEPT.sound, "1") !== "1") return;
+    try {
+      audio ||= new AudioContext();
+      audio.resume();
+      [0, 0.28, 0.56].forEach((after, n) => {
+        const tone = audio.createOscillator(), level = audio.createGain();
+        tone.frequency.value = n === 2 ? 1175 : 880;
+        level.gain.setValueAtTime(0.0001, audio.currentTime + after);
+        level.gain.exponentialRampToValueAtTime(0.35, audio.currentTime + after + 0.02);
+        level.gain.exponentialRampToValueAtTime(0.0001, audio.currentTime + after + 0.24);
+        tone.connect(level).connect(audio.destination);
+        tone.start(audio.currentTime + after);
+        tone.stop(audio.currentTime + after + 0.26);
+      });
+      document.documentElement.dataset.sounded = String(Number(document.documentElement.dataset.sounded || 0) + 1);
+    } catch { /* a machine without sound still shows the alarm */ }
+  }
+  document.addEventListener("pointerdown", () => { if (audio) audio.resume(); });
+
+  // --- keeping the page alive --------------------------------------------------
+  const dialog = () => $("#dialog");
+  const busy = () => (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
+  function refresh() {
+    if (!$("#live") || busy()) return;
+    htmx.trigger("#live", "refresh");
+  }
+  setInterval(tick, 1000);
+  setInterval(refresh, 20000);
+  document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
+
+  document.addEventListener("htmx:afterSwap", (event) => {
+    tick();
+    if (event.detail.target.id === "dialog-body" && !dialog().open) {
+      dialog().showModal();
+      const first = $("[autofocus], input:not([type=hidden]), .two-buttons button", dialog());
+      if (first) first.focus();
+    }
+    if (event.detail.target.id === "live") choose(chosen(), false);
+  });
+  document.addEventListener("logged", () => { if (dialog().open) dialog().close(); document.title = document.title.replace(/^● .*/, "Cool Sheen"); refresh(); });
+  document.addEventListener("htmx:sendError", () => say("The program does not answer. Nothing was logged: press again when it runs."));
+  document.addEventListener("htmx:responseError", (event) => {
+    // In a small form the refusal belongs into the form, where the typed text still stands.
+    const form = event.detail.elt.closest(".dialog-form");
+    if (!form) return;
+    const place = $(".form-refusal", form) || form.insertBefore(document.createElement("div"), form.children[1]);
+    place.className = "form-refusal notice is-bad";
+    place.setAttribute("role", "alert");
+    const words = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html");
+    place.textContent = words.body.textContent.trim();
+  });
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form")) event.detail.shouldSwap = false;
+    if (event.detail.xhr.status >= 400 && event.detail.target.id === "live") event.detail.shouldSwap = false;
+  });
+  function say(text) {
+    const card = document.createElement("div");
+    card.className = "toast-card";
+    card.dataset.lasts = "10";
+    card.textContent = text;
+    $("#toast").replaceChildren(card);
+  }
+  document.addEventListener("click", (event) => { if (event.target.closest("[data-close]")) dialog().close(); });
+
+  // --- the chosen lane, and keys -----------------------------------------------
+  const lanes = () => $$("#live .lane");
+  const chosen = () => lanes().find((lane) => lane.dataset.part === recall(KEPT.chosen, "")) || lanes()[0];
+  function choose(lane, look) {
+    for (const other of lanes()) { other.classList.toggle("is-chosen", other === lane); if (other === lane) other.setAttribute("aria-current", "true"); else other.removeAttribute("aria-current"); }
+    if (!lane) return;
+    keep(KEPT.chosen, lane.dataset.part);
+    if (look) lane.scrollIntoView({ block: "nearest" });
+  }
+  function step(by) {
+    const all = lanes();
+    const place = all.indexOf(chosen());
+    choose(all[Math.min(all.length - 1, Math.max(0, place + by))], true);
+  }
+  function press(act) {
+    const lane = chosen();
+    if (!lane) return;
+    const control = $(`[data-act=${act}]`, lane);
+    if (control) { if (control.tagName === "FORM") control.requestSubmit(); else control.click(); return; }
+    if (act === "step") { say("The next step of " + lane.dataset.name + " is not one that is simply done."); return; }
+    if (!["touch", "sand", "coat"].includes(act)) return;
+    htmx.ajax("GET", `/parts/${lane.dataset.part}/${act}`, { target: "#dialog-body" });
+  }
+  function undo() {
+    const lane = chosen();
+    if (!lane) return;
+    htmx.ajax("POST", `/parts/${lane.dataset.part}/undo`, { target: "#toast", values: { press: crypto.randomUUID() } });
+  }
+  const KEYS = {
+    j: () => step(1), arrowdown: () => step(1), k: () => step(-1), arrowup: () => step(-1),
+    c: () => press("coat"), t: () => press("touch"), s: () => press("sand"), d: () => press("step"), u: undo,
+    o: () => { const lane = chosen(); if (lane) location.assign("/parts/" + lane.dataset.part); },
+    b: () => toggleBooth(), "?": () => $("#help").showModal(),
+  };
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || event.isComposing || event.repeat) return;
+    if (event.target.closest("input, select, textarea, [contenteditable]")) return;
+    const key = event.key.toLowerCase();
+    if (dialog() && dialog().open) {
+      const button = $(`[data-key="${CSS.escape(key)}"]`, dialog());
+      if (button && recall(KEPT.keys, "1") === "1") { event.preventDefault(); button.click(); }
+      return;
+    }
+    if ($("#help") && $("#help").open) return;
+    const act = KEYS[key];
+    if (!act || (recall(KEPT.keys, "1") !== "1" && key !== "?")) return;
+    if (!$("#live") && !["b", "?"].includes(key)) return;
+    event.preventDefault();
+    act();
+  });
+  document.addEventListener("focusin", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
+  document.addEventListener("click", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
+
+  function toggleBooth() {
+    const root = document.documentElement;
+    const on = root.dataset.mode !== "booth";
+    if (on) root.dataset.mode = "booth"; else delete root.dataset.mode;
+    root.dataset.theme = on ? "dark" : "light";
+    for (const button of $$(".bar-button[aria-pressed]")) button.setAttribute("aria-pressed", String(on));
+    document.cookie = "booth=" + (on ? 1 : 0) + ";path=/;max-age=31536000;samesite=strict";
+  }
+
+  document.addEventListener("alpine:init", () => {
+    Alpine.data("desk", () => ({
+      keysOn: recall(KEPT.keys, "1") === "1",
+      soundOn: recall(KEPT.sound, "1") === "1",
+      init() {
+        this.$watch("keysOn", (on) => keep(KEPT.keys, on ? "1" : "0"));
+        this.$watch("soundOn", (on) => keep(KEPT.sound, on ? "1" : "0"));
+      },
+      toggleBooth() { toggleBooth(); },
+      openHelp() { $("#help").showModal(); },
+      closeHelp() { $("#help").close(); },
+      testSound() { sound(); },
+    }));
+    Alpine.data("bench", () => ({ init() { choose(chosen(), false); tick(); } }));
+    Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
+  });
+  document.addEventListener("DOMContentLoaded", tick);
+})();

@@ -1,0 +1,61 @@
+"""Fixed samples of every picture in every state, for the page of components."""
+
+from datetime import UTC, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.film.build import Build
+from cool_sheen.formats.catalogue import shipped
+from cool_sheen.web.views import band, ribbon, section
+
+NOON = datetime(2026, 6, 8, 12, 0, tzinfo=UTC)
+ZONE = ZoneInfo("Europe/Berlin")
+_PHASES = ("wet", "untested", "open", "closing", "locked", "key", "keyed", "curing", "cured")
+
+
+def _ribbon(phase: str, gate: bool = False) -> ribbon.Ribbon:
+    frame = ribbon.frame_around(NOON, timedelta(hours=2), timedelta(hours=6))
+    block = ribbon.Block(phase, 60, 560)
+    gates = [ribbon.Block("gate", 420, 270)] if gate else []
+    label = ribbon.Label(ribbon.WORDS[phase][0], phase, 190, len(ribbon.WORDS[phase][0]) * 6.4 + 6)
+    ticks = [ribbon.Tick("coat", 60, "c1"), ribbon.Tick("ready", 150, ""), ribbon.Tick("not-ready", 120, "")]
+    return ribbon.Ribbon(
+        frame.width, frame.x(NOON), [block], gates, [label], ticks, ribbon.hours(frame, ZONE), f"sample of {phase}"
+    )
+
+
+def _section() -> section.Section:
+    system = shipped().systems["two-stage-epoxy"]
+    face, edges, back = Build(), Build(), Build()
+    for build, primer in ((face, 2), (edges, 3), (back, 2)):
+        for _ in range(primer):
+            build.coat("epoxy", 48)
+    for build in (face, edges):
+        for _ in range(3):
+            build.coat("build", 62)
+        build.sand(46)
+        build.coat("colour", 10)
+    builds = {"face": face, "edges": edges, "back": back}
+    return section.draw(builds, system, shipped().products, width=360, height=300, left=44, marks=True)
+
+
+def _band() -> band.Band:
+    at = np.array([seconds(NOON) + 3600.0 * h for h in range(-24, 73)])
+    air = 14 + 6 * np.sin((at - at[0]) / 86_400 * 2 * np.pi)
+    series = Series(at, air, np.clip(70 - 3 * (air - 14), 20, 95), air - 1)
+    shut = [Shut(seconds(NOON) + 3600 * 9, seconds(NOON) + 3600 * 19, "dew margin under 3 K")]
+    frame = ribbon.frame_around(NOON, timedelta(hours=24), timedelta(hours=72), 1150)
+    return band.draw(series, frame, ZONE, height=200, shut=shut, product_name="clear")
+
+
+def all_of_them() -> dict[str, Any]:
+    """Return every sample by the name of its picture."""
+    return {
+        "ribbons": [(phase, _ribbon(phase, gate=phase in ("open", "wet"))) for phase in _PHASES],
+        "section": _section(),
+        "band": _band(),
+    }
