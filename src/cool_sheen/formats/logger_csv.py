@@ -124,7 +124,7 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
     """
     lines = _text(content).splitlines()
     delimiter, first = _shape(lines)
-    rows = list(csv.reader(lines[first:], delimiter=delimiter, skipinitialspace=True))
+    rows = _table(lines[first:], delimiter)
     header = [] if _is_data(rows[0]) else [cell.strip() for cell in rows[0]]
     body = rows[1:] if header else rows
     if len(body) > MOST_ROWS:
@@ -151,6 +151,13 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
     return record
 
 
+def _table(lines: list[str], delimiter: str) -> list[list[str]]:
+    try:
+        return list(csv.reader(lines, delimiter=delimiter, skipinitialspace=True))
+    except csv.Error as error:
+        raise NotALog(f"The table breaks off: {error}. Export the record again.") from error
+
+
 def _text(content: bytes) -> str:
     if not content.strip():
         raise NotALog("The file is empty. Choose the record that your logger wrote.")
@@ -172,6 +179,8 @@ def _text(content: bytes) -> str:
 def _shape(lines: list[str]) -> tuple[str, int]:
     """Return the delimiter, and the first line of the table: loggers often write a few lines about themselves."""
     head = list(islice(((n, line) for n, line in enumerate(lines) if line.strip()), 60))
+    if not head:
+        raise NotALog("The file is empty. Choose the record that your logger wrote.")
     best: tuple[int, str, int] = (0, "", 0)
     for delimiter in _DELIMITERS:
         widths = [(n, len(line.split(delimiter))) for n, line in head]
@@ -337,7 +346,7 @@ def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, opt
             continue
         try:
             reading = _read_row(record, row, zone, options.doubled_hour)
-        except ValueError as error:
+        except (ValueError, OverflowError) as error:
             record.problem_count += 1
             if len(record.problems) < _PROBLEMS_SHOWN:
                 record.problems.append(Problem(line, record.delimiter.join(row)[:80], str(error)))
@@ -386,6 +395,7 @@ def guess(content: bytes) -> Iterator[list[str]]:
     try:
         lines = _text(content).splitlines()
         delimiter, first = _shape(lines)
+        rows = _table(lines[first : first + 6], delimiter)
     except NotALog:
         return
-    yield from islice(csv.reader(lines[first:], delimiter=delimiter, skipinitialspace=True), 6)
+    yield from rows

@@ -255,6 +255,12 @@ def says(row: Recorded, names: dict[str, str]) -> str:
     return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
 
 
+def says_logged(opened: Session, row: Recorded, names: dict[str, str]) -> str:
+    """Return what was just logged, in words; of a void what it took back."""
+    gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
+    return f"– taken back: {says(gone, names)}" if gone else says(row, names)
+
+
 def new_id() -> UUID:
     """Return an id for an entry that is yet to be made."""
     return uuid4()

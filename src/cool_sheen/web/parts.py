@@ -55,11 +55,12 @@ ShopDep = Annotated[Shop, Depends(shop_of)]
 async def form_of(request: Request) -> dict[str, Any]:
     """Read the fields of a form; a file becomes its name and, under ``file_content``, its bytes."""
     out: dict[str, Any] = {}
-    for name, value in (await request.form()).items():
-        if isinstance(value, UploadFile):
-            out[name], out[f"{name}_content"] = value.filename or "", await value.read()
-        else:
-            out[name] = value
+    async with request.form() as form:
+        for name, value in form.items():
+            if isinstance(value, UploadFile):
+                out[name], out[f"{name}_content"] = value.filename or "", await value.read()
+            else:
+                out[name] = value
     return out
 
 

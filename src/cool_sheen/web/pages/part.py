@@ -72,9 +72,9 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
         "new_id": work.new_id,
-        "entries": [(r, work.says(r, names), r.entry.uuid in stands) for r in reversed(rows)],
+        "entries": [(r, work.says_logged(opened, r, names), r.entry.uuid in stands) for r in reversed(rows)],
         "strip": strip(found, zone, shop),
-        "cautions": _cautions(desk, found),
+        "cautions": _cautions(desk, found, found.action.does),
         "substrate": desk.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(opened).values()),
     }
@@ -100,14 +100,12 @@ def _sequence(found: Standing, shop: Shop, zone: ZoneInfo) -> Sequence:
     return plan_rest(left, found.look, day, found.part.area_m2)
 
 
-def _cautions(desk: Desk, found: Standing) -> list[Any]:
-    """Return the cautions of the work in hand, those of sanding when it is sanding."""
+def _cautions(desk: Desk, found: Standing, does: str) -> list[Any]:
+    """Return the cautions of a work on a part: of the product that is coated, or of sanding."""
     step = found.action.step
-    keys: list[str] = []
-    if step and step.layer:
-        keys += found.products[step.layer.product].cautions
-    if found.action.does == "sand":
-        keys.insert(0, "dust")
+    keys = ["dust"] if does == "sand" else []
+    if step and step.layer and does != "sand":
+        keys += [key for key in found.products[step.layer.product].cautions if key != "dust"]
     return [desk.catalogue.cautions[key] for key in dict.fromkeys(keys)]
 
 
@@ -216,14 +214,13 @@ def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[s
         back = str(form.get("back", ""))
         return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
     with desk.open() as opened:
-        names = {la.id: la.name for la in found.system.layers}
-        names |= {str(s.uuid): s.name for s in spaces_by_id(opened).values()}
+        names = _names(opened, found)
         response = pages.show(
             request,
             opened,
             "_logged.html",
             part=found.part,
-            says=work.says(row, names),
+            says=work.says_logged(opened, row, names),
             entry=row.entry,
             press=work.new_id(),
         )
@@ -249,5 +246,5 @@ def dialog(
         found=found,
         lane=shown,
         grits=[g for g in MEAN_UM if g.startswith("P")],
-        cautions=_cautions(desk, found),
+        cautions=_cautions(desk, found, dialog),
     )

@@ -205,5 +205,9 @@
     Alpine.data("bench", () => ({ init() { choose(chosen(), false); tick(); } }));
     Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
   });
-  document.addEventListener("DOMContentLoaded", tick);
+  document.addEventListener("DOMContentLoaded", () => {
+    tick();
+    const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed
+    if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
+  });
 })();

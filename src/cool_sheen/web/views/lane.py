@@ -22,6 +22,11 @@ STATE_WORDS: dict[str, str] = {
     "cured": "cured", "curing": "curing", "bare": "ready to start", "gate": "gate shut", "done": "nothing to do",
 }  # fmt: skip
 _URGENCY = ("closing", "open", "keyed", "key", "bare", "wet", "gate", "locked", "curing", "cured", "done")
+_HAZARDS = {
+    "isocyanate": "isocyanates: supplied air",
+    "fire": "no flames or sparks",
+    "solvent": "solvent: extraction on",
+}
 _BUTTON = {"coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "": ""}
 
 
@@ -52,6 +57,7 @@ class Lane:
     project: str
     place: str
     done: str
+    hazards: list[str]
     state: str
     word: str
     says: str
@@ -108,6 +114,7 @@ def lane(found: Standing, zone: ZoneInfo) -> Lane:
         project=found.part.project.name,
         place=found.space.name,
         done=layer_count(found),
+        hazards=hazards(found),
         state=str(action.state),
         word=word,
         says=action.says,
@@ -152,6 +159,15 @@ def layer_count(found: Standing) -> str:
 def button_word(does: str, says: str) -> str:
     """Return the word on the big button."""
     return _BUTTON.get(does, f"{says} done")
+
+
+def hazards(found: Standing) -> list[str]:
+    """Return the gravest hazard of the coat that is next, for the lane itself."""
+    step = found.action.step
+    if step is None or step.layer is None or step.kind != "coat":
+        return []
+    cautions = found.products[step.layer.product].cautions
+    return [word for key, word in _HAZARDS.items() if key in cautions][:1]
 
 
 def _also(found: Standing) -> list[str]:

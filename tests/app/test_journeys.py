@@ -1,0 +1,228 @@
+"""Whole journeys over HTTP: whatever the system, the counts, the next action and the clock follow the log."""
+
+from datetime import time, timedelta
+from uuid import uuid4
+from zoneinfo import ZoneInfo
+
+import pytest
+from tests.support import T0, ShopOnTrial
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
+from cool_sheen.formats.catalogue import shipped
+from cool_sheen.service.jobs import spaces_by_id
+
+WOOD = {"cabinet-waterborne", "lacquer-build"}
+
+
+@pytest.mark.parametrize("system", sorted(shipped().systems))
+def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
+    part = shop.new_part(system, "bare_timber" if system in WOOD else "bare_steel_sheet")
+    layers = shop.standing(part).system.layers
+    done = []
+    for _ in range(120):
+        if shop.standing(part).action.step is None:
+            break
+        done.append(shop.do_next(part))
+    found = shop.standing(part)
+    assert found.action.says in ("Curing", "Finished")
+    assert found.layers_done == {layer.id: layer.coats for layer in layers}
+    assert done.count("coat") == sum(layer.coats for layer in layers)
+    assert done.count("sand") >= sum(len(layer.sanding) for layer in layers)
+    assert {p.status for p in found.steps} == {"done"}
+    shop.clock.turn(days=60)
+    assert shop.standing(part).action.says == "Finished"
+    film = next(iter(found.state.builds.values()))
+    assert film.total_um > 0
+    assert shop.http.get(f"/parts/{part}").status_code == 200
+
+
+@pytest.mark.parametrize("system", sorted(shipped().systems))
+def test_a_plan_keeps_every_window_and_every_gate(shop, system):
+    part = shop.new_part(system, "bare_timber" if system in WOOD else "bare_steel_sheet")
+    found = shop.standing(part)
+    day = WorkingDay(*_hours("08:00", "18:00"))
+    plan = plan_rest([p.step for p in found.steps], found.look, day, found.part.area_m2)
+    assert not plan.stuck
+    wanted = [p.step.id for p in found.steps]
+    assert [p.step.id for p in plan.steps if p.step.id in wanted] == wanted
+    for one, after in zip(plan.steps, plan.steps[1:], strict=False):
+        assert one.end <= after.start
+    for planned in plan.steps:
+        local = planned.start.astimezone(day.zone).time()
+        assert day.opens <= local <= day.closes
+        if planned.step.kind == "coat":
+            product = found.products[planned.step.layer.product]
+            assert found.climate.gate_at(product, planned.start, found.look.now) is None
+
+
+def _hours(opens: str, closes: str):
+    return time.fromisoformat(opens), time.fromisoformat(closes), ZoneInfo("Europe/Berlin")
+
+
+def prime(shop: ShopOnTrial, system: str = "two-stage-epoxy", coats: int = 1):
+    """A part with its preparation skipped and its first coats on."""
+    part = shop.new_part(system)
+    for _ in range(coats):
+        assert shop.log(part, "coat").status_code == 200
+        shop.clock.turn(hours=1)
+    return part
+
+
+def test_a_wet_film_becomes_open_and_a_touch_test_overrules_the_clock(shop):
+    part = prime(shop, coats=0)
+    shop.log(part, "coat")
+    wet = shop.standing(part).action
+    assert (wet.state, wet.does, wet.alarm) == (Phase.WET, "touch_test", "test")
+    promised = wet.counts_to
+    shop.clock.at = promised - timedelta(minutes=3)
+    shop.log(part, "touch", ready="no")
+    later = shop.standing(part).action
+    assert later.counts_to > promised
+    assert later.band.early < later.band.late
+    shop.clock.turn(minutes=1)
+    shop.log(part, "touch", ready="yes")
+    ready = shop.standing(part).action
+    assert (ready.state, ready.does, ready.tested) == (Phase.OPEN, "coat", True)
+
+
+def test_an_open_window_that_closes_asks_for_a_key_and_a_keyed_film_for_a_wipe_after_a_night(shop):
+    part = prime(shop)
+    shop.clock.turn(days=6)
+    key = shop.standing(part).action
+    assert (key.state, key.does, key.grit) == (Phase.KEY, "sand", "P320")
+    shop.log(part, "sand", grit="P320")
+    keyed = shop.standing(part).action
+    assert (keyed.state, keyed.does, keyed.step.id) == (Phase.KEYED, "coat", "epoxy:coat:2")
+    shop.clock.turn(hours=13)
+    assert shop.standing(part).action.does == "wipe"
+    shop.log(part, "step", kind="wipe")
+    assert shop.standing(part).action.does == "coat"
+
+
+def test_one_pack_enamel_is_locked_between_its_windows_and_says_that_it_would_lift(shop):
+    part = shop.new_part("one-pack-enamel", "bare_steel_sheet")
+    for layer in ("primer", "primer", "enamel"):
+        shop.log(part, "coat", layer_id=layer)
+        shop.clock.turn(hours=8)
+    action = shop.standing(part).action
+    assert (action.state, action.does) == (Phase.LOCKED, "")
+    assert "lift" in action.because
+
+
+def test_cold_air_shuts_the_gate_and_the_lane_says_why_and_until_when(shop):
+    part = prime(shop, "single-stage-epoxy")
+    record = "time,temp,rh\n" + "\n".join(
+        f"{shop.clock.at + timedelta(minutes=20 * n):%Y-%m-%d %H:%M},4.0,60" for n in range(-30, 12)
+    )
+    _take(shop, record)
+    shop.clock.turn(hours=2)
+    action = shop.standing(part).action
+    assert action.state == "gate"
+    assert action.because.startswith("air under 12 °C")
+    assert action.counts_to > shop.clock.at
+
+
+def _take(shop: ShopOnTrial, text: str):
+    with shop.desk.open() as opened:
+        space = next(iter(spaces_by_id(opened)))
+    files = {"file": ("logger.csv", text.encode(), "text/csv")}
+    shown = shop.http.post("/weather/records", data={"space": str(space), "time_zone": "UTC"}, files=files)
+    assert shown.status_code == 200, shown.text
+    draft = shown.text.split("/weather/records/")[1].split("/")[0]
+    assert shop.http.post(f"/weather/records/{draft}/take").status_code == 303
+    return draft
+
+
+def test_a_climate_record_moves_the_windows_and_taking_it_back_puts_them_where_they_were(shop):
+    part = prime(shop, coats=0)
+    shop.log(part, "coat")
+    before = shop.standing(part).action.counts_to
+    cold = "time,temp,rh\n" + "\n".join(
+        f"{T0 + timedelta(minutes=10 * n):%Y-%m-%d %H:%M},10,70" for n in range(-300, 30)
+    )
+    draft = _take(shop, cold)
+    colder = shop.standing(part).action.counts_to
+    assert colder - T0 > 1.3 * (before - T0)
+    shop.http.post(f"/weather/records/{draft}/withdraw")
+    assert shop.standing(part).action.counts_to == before
+
+
+def test_the_same_press_sent_twice_records_once_and_with_another_content_it_is_a_conflict(shop):
+    part, press = shop.new_part(), uuid4()
+    for _ in range(3):
+        assert shop.log(part, "coat", press).status_code == 200
+        shop.clock.turn(minutes=1)
+    assert len(shop.standing(part).state.coats) == 1
+    assert shop.log(part, "coat", press, layer_id="build").status_code == 409
+    assert shop.log(part, "touch", press, ready="yes").status_code == 409
+    assert len(shop.standing(part).state.coats) == 1
+
+
+def test_undo_takes_back_the_last_entry_then_the_one_before_and_never_the_arrival(shop):
+    part = prime(shop, coats=2)
+    assert shop.standing(part).layers_done["epoxy"] == 2
+    for left in (1, 0):
+        assert shop.log(part, "undo").status_code == 200
+        assert shop.standing(part).layers_done["epoxy"] == left
+    assert shop.log(part, "undo").status_code == 409
+    assert shop.standing(part).space.name == "Room"
+
+
+def test_a_mist_coat_starts_a_clock_and_does_not_count(shop):
+    part = shop.new_part()
+    shop.log(part, "coat", coat_kind="mist", wet_film="1 mil")
+    found = shop.standing(part)
+    assert found.layers_done["epoxy"] == 0
+    assert found.action.state == Phase.WET
+    assert found.look.top.film.wet_film_um == pytest.approx(25.4)
+
+
+def test_a_part_that_moves_dries_in_the_climate_of_each_place(demo):
+    part = demo.new_part("single-stage-epoxy")
+    demo.log(part, "coat")
+    in_booth = demo.standing(part).action.counts_to
+    with demo.desk.open() as opened:
+        yard = next(s.uuid for s in spaces_by_id(opened).values() if s.name == "Yard")
+    assert demo.log(part, "move", space=str(yard)).status_code == 200
+    moved = demo.standing(part)
+    assert moved.space.name == "Yard"
+    assert moved.action.counts_to != in_booth
+
+
+def test_a_product_is_followed_by_its_own_rule_before_its_familys_and_before_any():
+    base = shipped().products["clear-two-pack"]
+    windows = [
+        {"follows": w, "opens": o} for w, o in (("any", "flash"), ("urethane_2k", "dust_free"), ("itself", "tack_free"))
+    ]
+    clear = Product.model_validate({**base.model_dump(), "windows": windows})
+    assert clear.rule_for(clear).opens == "tack_free"
+    assert clear.rule_for(shipped().products["high-build-surfacer"]).opens == "dust_free"
+    assert clear.rule_for(shipped().products["lacquer-clear"]).opens == "flash"
+
+
+@pytest.mark.parametrize(
+    ("verb", "fields", "says"),
+    [
+        ("coat", {"layer_id": "varnish"}, "no such layer"),
+        ("coat", {"wet_film": "thick"}, "is no film"),
+        ("coat", {"wet_film": "nan"}, "is no film"),
+        ("coat", {"wet_film": "-20"}, "more than 0"),
+        ("coat", {"wet_film": "20 m2"}, "is no unit of film"),
+        ("touch", {"ready": "perhaps"}, "Ready or Not ready"),
+        ("touch", {"ready": "yes", "milestone": "polish"}, "has no mark called polish"),
+        ("sand", {"grit": "P9999"}, "is no grit"),
+        ("sand", {"grit": ""}, "Enter the grit"),
+        ("step", {"kind": "dance"}, "is no step"),
+        ("move", {"space": "nowhere"}, "Choose a space"),
+        ("undo", {"entry": "00000000-0000-0000-0000-000000000000"}, "nothing to take back"),
+    ],
+)
+def test_absurd_presses_are_refused_in_words_and_change_nothing(shop, verb, fields, says):
+    part = prime(shop)
+    before = shop.standing(part).state.last_entry
+    answer = shop.log(part, verb, **fields)
+    assert 400 <= answer.status_code < 500
+    assert says in answer.text
+    assert shop.standing(part).state.last_entry == before

@@ -1,0 +1,115 @@
+"""What the tests share: worked examples, a shop with a clock that can be turned, and steady climates."""
+
+import json
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+from uuid import UUID, uuid4
+
+from fastapi.testclient import TestClient
+
+from cool_sheen.core.climate.series import Series
+from cool_sheen.demo import shop as demo_shop
+from cool_sheen.service.climate import look
+from cool_sheen.service.desk import Desk
+from cool_sheen.service.jobs import spaces_by_id, stand_one
+from cool_sheen.service.shops import NewShop, NewSpace, set_up
+from cool_sheen.settings import Settings
+from cool_sheen.store.engine import open_engine
+from cool_sheen.web.app import create_app
+
+EXAMPLES = Path(__file__).parent / "examples"
+T0 = datetime(2026, 6, 8, 8, 0, tzinfo=UTC)
+ORIGIN = {"Origin": "http://testserver"}
+
+
+def examples(name: str) -> list[dict[str, Any]]:
+    """Read a file of worked examples."""
+    return json.loads((EXAMPLES / f"{name}.json").read_text())
+
+
+def worked(name: str) -> list[dict[str, Any]]:
+    """Read the examples that have figures; refusals are the contract's."""
+    return [case for case in examples(name) if "status" not in case["response"]]
+
+
+def steady(air_temp_c: float, rh_pct: float, at: datetime = T0, surface: float | None = None) -> Series:
+    """A climate that stays as it is."""
+    return Series.of([at], [air_temp_c], [rh_pct], [surface])
+
+
+def series_of(points: list[dict[str, Any]]) -> Series:
+    """A series from an example's points."""
+    return Series.of(
+        [datetime.fromisoformat(p["at"]) for p in points],
+        [p["air_temp_c"] for p in points],
+        [p["rh_pct"] for p in points],
+        [p.get("surface_temp_c") for p in points],
+    )
+
+
+class TurnedClock:
+    """A clock that stands until it is turned."""
+
+    def __init__(self, at: datetime = T0) -> None:
+        self.at = at
+
+    def __call__(self) -> datetime:
+        return self.at
+
+    def turn(self, **by: float) -> None:
+        self.at += timedelta(**by)
+
+
+class ShopOnTrial:
+    """An application over a database of its own, driven over HTTP."""
+
+    def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
+        self.clock = TurnedClock(at)
+        self.desk = Desk(open_engine(folder / "shop.sqlite3"), self.clock)
+        self.http = TestClient(create_app(self.desk, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
+        with self.desk.open() as opened:
+            if demo:
+                demo_shop.lay(self.desk, opened)
+            elif not empty:
+                shop = NewShop(name="Trial shop", time_zone="Europe/Berlin")
+                room = NewSpace(name="Room", kind="insulated_shop", heater_min_c=20, dehumidifier_max_rh_pct=50)
+                set_up(self.desk, opened, shop, [room], seed=3)
+
+    def new_part(self, system: str = "two-stage-epoxy", substrate: str = "bare_steel_cast", area: str = "1,4") -> UUID:
+        """Make a part through the form, and return its id."""
+        with self.desk.open() as opened:
+            space = next(s.uuid for s in spaces_by_id(opened).values() if s.name in ("Room", "Booth"))
+        form = {"project_name": "Toolroom lathe", "name": "Headstock casting", "substrate": substrate, "area": area}
+        answer = self.http.post("/jobs/new", data={**form, "space": str(space), "system": system})
+        assert answer.status_code == 303, answer.text
+        return UUID(answer.headers["location"].rsplit("/", 1)[1])
+
+    def log(self, part: UUID, verb: str, press: UUID | None = None, **fields: str) -> Any:
+        """Press a button."""
+        data = {"press": str(press or uuid4()), **fields}
+        return self.http.post(f"/parts/{part}/{verb}", data=data, headers={"HX-Request": "true"})
+
+    def standing(self, part: UUID) -> Any:
+        """How a part stands now."""
+        with self.desk.open() as opened:
+            return stand_one(self.desk, opened, part, look(self.desk, opened))
+
+    def do_next(self, part: UUID) -> str:
+        """Do what the part's next action asks for, waiting for it when it must be waited for; say what was done."""
+        action = self.standing(part).action
+        if (action.counts_to and action.does in ("touch_test", "")) or action.state == "gate":
+            assert action.counts_to, action
+            self.clock.at = action.counts_to + timedelta(minutes=1)
+            action = self.standing(part).action
+        if action.does == "touch_test":
+            assert self.log(part, "touch", ready="yes").status_code == 200
+            return "touch"
+        if action.does == "coat":
+            assert self.log(part, "coat").status_code == 200
+        elif action.does == "sand":
+            assert self.log(part, "sand", grit=action.grit).status_code == 200
+        elif action.does:
+            assert self.log(part, "step", kind=action.does).status_code == 200
+        self.clock.turn(minutes=5)
+        return action.does

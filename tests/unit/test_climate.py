@@ -1,0 +1,122 @@
+"""Air, rooms, surfaces, readings and gates."""
+
+from datetime import timedelta
+
+import numpy as np
+import psychrolib  # noqa: TID251 - the independent witness
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.support import T0, series_of, steady, worked
+
+from cool_sheen.core.climate.air import describe_air, dew_point, humidity_ratio, relative_humidity, saturation_pressure
+from cool_sheen.core.climate.corrections import Readings, believed, corrected
+from cool_sheen.core.climate.gates import Limits, shut_spans
+from cool_sheen.core.climate.rooms import Room, room_climate, surface_temperature
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.errors import Inconsistent, OutOfRange
+
+LIMITS = Limits(air_c=(12, 35), surface_c=(10, 35), rh_pct=(0, 80), dew_margin_k=3)
+temperatures = st.floats(-45, 60)
+humidities = st.floats(1, 100)
+
+
+@given(temperatures, humidities)
+def test_the_array_formulas_agree_with_psychrolib(air_temp_c, rh_pct):
+    at, rh = np.array([air_temp_c]), np.array([rh_pct])
+    assert saturation_pressure(at)[0] == pytest.approx(psychrolib.GetSatVapPres(air_temp_c), rel=1e-6)
+    ratio = psychrolib.GetHumRatioFromRelHum(air_temp_c, rh_pct / 100, 101325.0)
+    assert humidity_ratio(at, rh)[0] == pytest.approx(ratio, rel=1e-4, abs=2e-7)
+    assert dew_point(at, rh)[0] == pytest.approx(psychrolib.GetTDewPointFromRelHum(air_temp_c, rh_pct / 100), abs=0.02)
+
+
+@given(temperatures, humidities)
+def test_the_dew_point_is_never_warmer_than_the_air_and_moisture_comes_back(air_temp_c, rh_pct):
+    assert describe_air(air_temp_c, rh_pct).dew_point_c <= air_temp_c + 1e-6
+    back = relative_humidity(np.array([air_temp_c]), humidity_ratio(np.array([air_temp_c]), np.array([rh_pct])))
+    assert back[0] == pytest.approx(rh_pct, rel=1e-6)
+
+
+def test_air_without_any_moisture_is_refused():
+    with pytest.raises(OutOfRange, match="not above 0 and up to 100"):
+        describe_air(20, 0)
+
+
+@pytest.mark.parametrize("case", worked("climate_space"), ids=lambda c: c["name"])
+def test_a_room_follows_the_weather_as_in_the_worked_examples(case):
+    asked, told = case["request"], case["response"]
+    room = Room(asked["lag_h"], asked.get("heater_min_c"), asked.get("dehumidifier_max_rh_pct"))
+    found = room_climate(series_of(asked["outdoor"]), room, asked.get("start_temp_c"))
+    assert found.air_temp_c == pytest.approx([p["air_temp_c"] for p in told["series"]], abs=0.05)
+    assert found.rh_pct == pytest.approx([p["rh_pct"] for p in told["series"]], abs=0.4)
+
+
+@pytest.mark.parametrize("case", worked("climate_surface"), ids=lambda c: c["name"])
+def test_a_surface_lags_its_air_as_in_the_worked_examples(case):
+    asked, told = case["request"], case["response"]
+    start = asked.get("start_surface_temp_c")
+    found = surface_temperature(series_of(asked["series"]), asked["lag_h"], asked.get("offset_k", 0), start)
+    assert found == pytest.approx([p["surface_temp_c"] for p in told["series"]], abs=0.05)
+
+
+def _model() -> Series:
+    at = seconds(T0) + 3600.0 * np.arange(48)
+    return Series(at, 18 + 3 * np.sin(np.arange(48) / 4), np.full(48, 50.0))
+
+
+def test_a_reading_overrules_the_forecast_and_its_difference_fades_with_a_half_life_of_three_hours():
+    model = _model()
+    at = model.at_s[10]
+    base = model.sampled(np.array([at, at + 3 * 3600]))
+    reading = Readings(0, np.array([at]), base.air_temp_c[:1] + 4, np.array([50.0]))
+    found = corrected(model, reading).sampled(np.array([at - 3600, at, at + 3 * 3600]))
+    assert found.air_temp_c[0] == pytest.approx(model.sampled(np.array([at - 3600])).air_temp_c[0])
+    assert found.air_temp_c[1] == pytest.approx(base.air_temp_c[0] + 4)
+    assert found.air_temp_c[2] == pytest.approx(base.air_temp_c[1] + 2, abs=0.02)
+
+
+def test_readings_are_bridged_over_three_hours_and_no_further():
+    model = _model()
+    at = model.at_s[5]
+    for gap_h, bridged in ((2, True), (8, False)):
+        ends = np.array([at, at + gap_h * 3600])
+        readings = Readings(0, ends, model.sampled(ends).air_temp_c + 6, np.array([50.0, 50.0]))
+        middle = np.array([at + gap_h * 1800])
+        shift = corrected(model, readings).sampled(middle).air_temp_c[0] - model.sampled(middle).air_temp_c[0]
+        assert bool(shift > 5.5) is bridged
+
+
+def test_the_better_source_silences_the_lesser_one_near_it():
+    hours = seconds(T0) + 3600.0 * np.arange(6)
+    typed = Readings(0, hours[:1], np.array([10.0]), np.array([40.0]))
+    stand_in = Readings(3, hours, np.full(6, 20.0), np.full(6, 60.0))
+    merged = believed([stand_in, typed])
+    assert merged.air_temp_c.tolist() == [10.0, 20.0, 20.0, 20.0, 20.0]
+
+
+def test_a_coat_may_not_start_so_late_that_evening_dew_reaches_it_before_it_is_dew_safe():
+    at = seconds(T0) + 600.0 * np.arange(100)
+    air = np.where(np.arange(100) < 60, 20.0, 12.5)
+    climate = Series(at, air, np.where(np.arange(100) < 60, 50.0, 79.9), air - 0.3)
+    margin_falls = at[60]
+    shut = shut_spans(climate, Limits((5, 35), (5, 35), (0, 80), 3.5), at + 3 * 3600)
+    assert len(shut) == 1
+    assert shut[0].since_s == pytest.approx(margin_falls - 3 * 3600, abs=1200)
+    assert shut[0].reason == "dew margin under 3.5 K before it is dew safe"
+
+
+@given(st.floats(-20, 45), st.floats(5, 99))
+def test_a_steady_climate_is_open_or_shut_throughout_and_says_why(air_temp_c, rh_pct):
+    at = seconds(T0) + 600.0 * np.arange(30)
+    climate = steady(air_temp_c, rh_pct).sampled(at)
+    shut = shut_spans(climate, LIMITS, at + 3600)
+    margin = air_temp_c - float(climate.dew_point_c[0])
+    good = 12 <= air_temp_c <= 35 and rh_pct <= 80 and margin >= 3
+    assert bool(shut) is not good
+    assert all(s.reason for s in shut)
+
+
+def test_times_that_do_not_ascend_are_refused_at_their_place():
+    with pytest.raises(Inconsistent, match="not after the one before") as refusal:
+        Series.of([T0, T0 + timedelta(hours=1), T0], [1, 2, 3], [50, 50, 50])
+    assert refusal.value.field == "climate.2.at"

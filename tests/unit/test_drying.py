@@ -1,0 +1,157 @@
+"""The clock, its modes, its phases, and what a finger teaches it."""
+
+import math
+from datetime import datetime, timedelta
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tests.support import T0, steady, worked
+
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.drying.clock import Band, Clock, Film, simulate, stacked
+from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
+from cool_sheen.core.drying.phases import Phase, RecoatRule, phases, with_closing
+from cool_sheen.core.drying.touch import TouchTest, learn
+from cool_sheen.core.errors import Inconsistent
+
+MODES = [Mode.SOLVENT, Mode.WATER, Mode.REACTIVE, Mode.OXIDATIVE, Mode.MOISTURE]
+
+
+def data(mode: Mode, name: str = "flash", minutes: float = 60, **more: float) -> DryingData:
+    """A product with one milestone."""
+    return DryingData(20, 50, 100, (Milestone(name, mode, minutes),), **more)
+
+
+def reached(product: DryingData, climate: Series, film: Film | None = None) -> datetime | None:
+    """The likely time of a product's one milestone."""
+    bands = simulate(product, climate, film or Film(T0, 100))
+    return next(iter(bands.values())).likely
+
+
+weather = st.lists(st.tuples(st.floats(-5, 40), st.floats(5, 100), st.floats(-5, 40)), min_size=2, max_size=40)
+
+
+def hourly(points: list[tuple[float, float, float]]) -> Series:
+    return Series.of(
+        [T0 + timedelta(hours=n) for n in range(len(points))],
+        [p[0] for p in points],
+        [p[1] for p in points],
+        [p[2] for p in points],
+    )
+
+
+@given(weather, st.sampled_from(MODES))
+@settings(max_examples=60, deadline=None)
+def test_progress_never_runs_backwards_and_bands_are_in_order(points, mode):
+    product = data(mode, stall_temp_c=8, min_film_forming_temp_c=6)
+    clock = Clock.over(hourly(points), product, T0)
+    assert np.all(np.diff(clock.curve(product.milestones[0]).total_s) >= 0)
+    band = clock.bands(Film(T0, 80))["flash"]
+    given_times = [t for t in (band.early, band.likely, band.late) if t is not None]
+    assert given_times == sorted(given_times)
+    assert all(t >= T0 for t in given_times)
+
+
+@given(weather, st.floats(0.1, 12), st.sampled_from([Mode.SOLVENT, Mode.REACTIVE]))
+@settings(max_examples=60, deadline=None)
+def test_warmer_is_never_later_for_reactive_and_solvent(points, warmer, mode):
+    product = data(mode, stall_temp_c=9)
+    cool = reached(product, hourly(points))
+    warm = reached(product, hourly([(a, rh, s + warmer) for a, rh, s in points]))
+    assert cool is None or (warm is not None and warm <= cool)
+
+
+@given(st.floats(9, 35), st.floats(0, 3))
+def test_a_water_film_waits_while_the_air_at_its_cooler_surface_is_saturated(air_temp_c, cooler):
+    at = [T0, T0 + timedelta(hours=6), T0 + timedelta(hours=6, minutes=1), T0 + timedelta(hours=30)]
+    surface = [air_temp_c - cooler] * 2 + [air_temp_c] * 2
+    damp_then_dry = Series.of(at, [air_temp_c] * 4, [100, 100, 40, 40], surface)
+    when = reached(data(Mode.WATER, min_film_forming_temp_c=5), damp_then_dry)
+    assert when is not None
+    assert when >= T0 + timedelta(hours=6)
+    assert reached(data(Mode.WATER), steady(air_temp_c, 100, surface=air_temp_c - cooler)) is None
+
+
+@given(st.sampled_from(MODES), st.floats(1, 5000), st.floats(0.3, 3))
+def test_at_the_reference_the_time_is_the_reference_time_and_film_counts_by_its_power(mode, minutes, thicker):
+    climate = steady(20, 50)
+    for name, power in (("flash", 1.0), ("handle", 1.5 if mode in (Mode.SOLVENT, Mode.WATER) else 0.5)):
+        when = reached(data(mode, name, minutes), climate, Film(T0, 100 * thicker))
+        assert (when - T0).total_seconds() / 60 == pytest.approx(minutes * thicker**power, rel=2e-3, abs=0.1)
+
+
+def test_speeds_and_air_touch_only_the_modes_that_they_govern():
+    for mode in MODES:
+        base = (reached(data(mode), steady(20, 50)) - T0).total_seconds()
+        fast = Film(T0, 100, "booth", hardener_speed="fast", reducer_speed="slow")
+        share = (reached(data(mode), steady(20, 50), fast) - T0).total_seconds() / base
+        expected = {Mode.SOLVENT: 1.35 / 1.25, Mode.WATER: 1 / 1.25, Mode.REACTIVE: 0.6}.get(mode, 1.0)
+        assert share == pytest.approx(expected, rel=1e-3)
+
+
+def test_a_reaction_stands_still_under_its_stall_temperature_and_heat_mode_waits_for_a_bake():
+    assert reached(data(Mode.REACTIVE, stall_temp_c=10), steady(9.9, 50)) is None
+    assert reached(data(Mode.REACTIVE, stall_temp_c=10), steady(10, 50)) is not None
+    assert reached(data(Mode.HEAT), steady(60, 10)) is None
+
+
+def test_three_coats_wet_on_wet_dry_like_one_thick_film_and_coats_days_apart_like_thin_ones():
+    product = DryingData(20, 50, 100, (Milestone("flash", Mode.SOLVENT, 10), Milestone("sand", Mode.REACTIVE, 300)))
+    clock = Clock.over(steady(20, 50), product, T0)
+    together = stacked([(clock, Film(T0 + timedelta(seconds=n), 100)) for n in range(3)])
+    assert together[2].below_um == pytest.approx(200, rel=0.01)
+    apart = stacked([(clock, Film(T0 + timedelta(days=3 * n), 100)) for n in range(3)])
+    assert apart[2].below_um == 0
+    between = stacked([(clock, Film(T0, 100)), (clock, Film(T0 + timedelta(minutes=150), 100))])
+    assert between[1].below_um == pytest.approx(50, rel=0.01)
+    assert clock.band("flash", together[2]).likely == clock.band("flash", Film(together[2].start, 100)).likely
+
+
+marks = st.one_of(st.none(), st.integers(1, 4000).map(lambda m: T0 + timedelta(minutes=m)))
+
+
+@given(marks, marks, marks, marks, st.booleans())
+def test_phases_follow_without_gaps_in_their_order_and_the_last_one_stays(flash, closes, lifts, sand, redissolves):
+    rule = RecoatRule("flash", "closes", "lifts", "sand", redissolves)
+    found = phases(T0, rule, {"flash": flash, "closes": closes, "lifts": lifts, "sand": sand})
+    order = [Phase.WET, Phase.OPEN, Phase.LOCKED, Phase.KEY]
+    assert [order.index(s.phase) for s in found] == sorted({order.index(s.phase) for s in found})
+    assert found[0].since == T0
+    assert found[-1].to is None
+    assert all(a.to == b.since and a.to > a.since for a, b in pairwise(found))
+    assert not redissolves or {s.phase for s in found} <= {Phase.WET, Phase.OPEN}
+    shown = with_closing(found)
+    closing = [s for s in shown if s.phase is Phase.CLOSING]
+    assert all(s.to - s.since <= timedelta(hours=1) for s in closing)
+
+
+def test_a_rule_that_names_no_milestone_is_refused_at_its_word():
+    with pytest.raises(Inconsistent, match="names “closes”, which is no milestone") as refusal:
+        phases(T0, RecoatRule("flash", "closes"), {"flash": T0})
+    assert refusal.value.field == "recoat.closes"
+
+
+@pytest.mark.parametrize("case", worked("drying_touch_tests"), ids=lambda c: c["name"])
+def test_touch_tests_narrow_the_factor_as_in_the_worked_examples(case):
+    asked, told = case["request"], case["response"]
+    tests = [TouchTest(**t) for t in asked["tests"]]
+    found = learn(tests, asked.get("prior_ln_sd", 0.25), asked.get("noise_ln_sd", 0.10))
+    assert found.ln_mean == pytest.approx(told["ln_mean"], abs=0.003)
+    assert found.ln_sd == pytest.approx(told["ln_sd"], rel=0.015)
+    assert found.factor_p90 == pytest.approx(told["factor_p90"], rel=0.01)
+
+
+def test_many_starts_on_one_curve_agree_with_one_clock_each():
+    at = seconds(T0) + 3600.0 * np.arange(14 * 24)
+    series = Series(at, 15 + 8 * np.sin(at / 9000), 60 + 20 * np.cos(at / 7000))
+    product = data(Mode.REACTIVE, minutes=200, stall_temp_c=10)
+    clock = Clock.over(series, product, T0)
+    curve = clock.curve(product.milestones[0])
+    for hours in (0.0, 5.25, 30.4, 100.0):
+        film = Film(T0 + timedelta(hours=hours), 130)
+        many = curve.reached(np.array([seconds(film.start)]), np.array([clock.needed_s(product.milestones[0], film)]))
+        one: Band = simulate(product, series, film)["flash"]
+        assert math.isclose(float(many[0]), seconds(one.likely), abs_tol=400)
