@@ -81,12 +81,13 @@ def read_form(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -
     """Make a part, and its project when it is new."""
     with desk.open() as opened:
         shop = desk.shop(opened)
-        typed = Typed(form, shop.units if shop else "metric")
-        try:
+    typed = Typed(form, shop.units if shop else "metric")
+    try:
+        with desk.open() as opened:
             part = _make(desk, opened, typed, shop)
-        except Refused as refusal:
-            typed.notes.update(refusal.notes)
-            opened.rollback()
+    except Refused as refusal:
+        typed.notes.update(refusal.notes)
+        with desk.open() as opened:
             return _form(request, desk, pages, opened, typed, 422)
     return RedirectResponse(f"/parts/{part}", 303)
 
@@ -100,11 +101,11 @@ def _make(desk: Desk, opened: Session, typed: Typed, shop: Shop | None) -> UUID:
     project_name = typed.text("project_name")
     project = None
     if chosen := typed.text("project"):
-        project = opened.get(Project, typed.uuid("project", "Choose a project of the list, or name a new one."))
+        project = opened.get(Project, typed.uuid("project", "This is no project of the list."))
     elif not project_name:
         typed.notes["project_name"] = "Name a new project, or choose one."
     if chosen and project is None:
-        typed.notes["project"] = "Choose a project of the list, or name a new one."
+        typed.notes["project_name"] = "Choose a project of the list, or name a new one."
     if str(typed.values.get("substrate", "")) not in desk.catalogue.substrates:
         typed.notes["substrate"] = "Choose what the part is made of."
     if str(typed.values.get("system", "")) not in desk.catalogue.systems:

@@ -48,12 +48,12 @@ def _form(request: Request, pages: PagesDep, opened: Session, typed: Typed, stat
 def read_form(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
     """Set the shop up."""
     typed = Typed(form, "us" if form.get("units") == "us" else "metric")
-    with desk.open() as opened:
-        try:
+    try:
+        with desk.open() as opened:
             _make(desk, opened, typed)
-        except Refused as refusal:
-            typed.notes.update(refusal.notes)
-            opened.rollback()
+    except Refused as refusal:
+        typed.notes.update(refusal.notes)
+        with desk.open() as opened:
             return _form(request, pages, opened, typed, 422)
     return RedirectResponse("/", 303)
 

@@ -1,0 +1,224 @@
+"""The journeys of a refinisher in a browser: by mouse, by keyboard alone, in gloves, on a phone."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components"]
+
+
+def chosen(page):
+    return page.locator(".lane.is-chosen")
+
+
+def choose(page, name: str):
+    """Step with J until the lane is framed."""
+    for _ in range(12):
+        if chosen(page).get_attribute("data-name") == name:
+            return chosen(page)
+        page.keyboard.press("j")
+    raise AssertionError(f"no lane called {name}")
+
+
+def violations(page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})")
+    return [f"{v['id']}: {v['nodes'][0]['html'][:120]}" for v in found["violations"]]
+
+
+def test_a_coat_is_logged_undone_and_logged_again_by_keys_alone(page, served):
+    page.goto("/")
+    lane = choose(page, "Headstock casting")
+    expect(lane).to_contain_text("open, tested")
+    page.keyboard.press("c")
+    expect(page.locator("#toast")).to_contain_text("Clear coated, 65 µm wet")
+    expect(chosen(page)).to_contain_text("Clear 1 of 2")
+    expect(chosen(page)).to_have_class(re.compile("is-wet"))
+    expect(chosen(page).locator(".cd b")).to_have_text(re.compile(r"^0:\d\d:\d\d$"))
+    page.keyboard.press("u")
+    expect(page.locator("#toast")).to_contain_text("taken back: Clear coated")
+    expect(chosen(page)).to_contain_text("Colour 2 of 2")
+    assert chosen(page).get_attribute("data-name") == "Headstock casting"
+
+
+def test_the_offer_to_undo_stays_for_ten_seconds(page, served):
+    page.goto("/")
+    choose(page, "Headstock casting")
+    page.keyboard.press("c")
+    offer = page.get_by_role("button", name="Take it back")
+    expect(offer).to_be_visible()
+    page.clock.run_for(8_000)
+    expect(offer).to_be_visible()
+    page.clock.run_for(4_000)
+    expect(offer).to_be_hidden()
+
+
+def test_when_the_count_runs_out_an_alarm_sounds_and_says_go_and_test(page, served):
+    page.goto("/")
+    name = "Cupboard doors 1–6, faces"
+    count = choose(page, name).locator(".cd b")
+    alarm = page.locator("#alarms .alarm", has_text=name)
+    for _ in range(12):  # the room is read every ten minutes, and the count follows
+        hours, minutes, seconds = (int(n) for n in count.inner_text().split(":"))
+        leap = max(1, 3600 * hours + 60 * minutes + seconds - 20)
+        served.shop.clock.turn(seconds=leap + 21)
+        page.clock.fast_forward(1000 * leap)
+        page.clock.run_for(21_000)
+        page.wait_for_load_state("networkidle")
+        if alarm.count():
+            break
+    expect(alarm).to_contain_text("go and test")
+    assert page.evaluate("document.documentElement.dataset.sounded") is not None
+    expect(page.locator(".lane", has_text=name)).to_contain_text("open, test first")
+    alarm.get_by_role("button", name="Heard").click()
+    expect(alarm).to_have_count(0)
+
+
+def test_a_touch_test_and_a_sanding_by_mouse_and_the_small_form_keeps_what_was_typed(page, served):
+    page.goto("/")
+    lane = page.locator(".lane", has_text="Gear cover")
+    lane.get_by_role("button", name="Log sanding").click()
+    grit = page.get_by_label("Grit")
+    expect(grit).to_have_value("P320")
+    grit.fill("P12345")
+    page.locator("#dialog").get_by_role("button", name="Log sanding").click()
+    expect(page.locator("#dialog [role=alert]")).to_contain_text("is no grit")
+    expect(grit).to_have_value("P12345")
+    grit.fill("P320")
+    page.locator("#dialog").get_by_role("button", name="Log sanding").click()
+    expect(page.locator("#dialog")).to_be_hidden()
+    expect(lane).to_contain_text("keyed")
+    doors = page.locator(".lane", has_text="Cupboard doors")
+    doors.get_by_role("button", name="Touch test").click()
+    page.locator("#dialog").get_by_role("button", name="Not ready").click()
+    expect(page.locator("#toast")).to_contain_text("not yet flashed off")
+
+
+def test_keys_rest_while_somebody_types_and_can_be_turned_off(page, served):
+    page.goto("/")
+    choose(page, "Headstock casting")
+    page.keyboard.press("s")
+    page.get_by_label("Grit").fill("")
+    page.keyboard.type("ccc")
+    expect(page.get_by_label("Grit")).to_have_value("ccc")
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    page.get_by_label("Keys are on").uncheck()
+    page.keyboard.press("Escape")
+    page.keyboard.press("c")
+    page.clock.run_for(1_000)
+    expect(chosen(page)).to_contain_text("Colour 2 of 2")
+
+
+@pytest.mark.parametrize("served", [{}], indirect=True)
+def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
+    page.goto("/")
+    page.get_by_role("link", name="New part").focus()
+    page.keyboard.press("Enter")
+    for label, text in (("Name of a new project", "Pillar drill"), ("Part", "Table"), ("Area to be coated m²", "0,6")):
+        page.get_by_label(label, exact=True).focus()
+        page.keyboard.type(text)
+    page.get_by_label("Made of").focus()
+    page.keyboard.type("Bare iron")
+    page.get_by_label("Stands in").focus()
+    page.keyboard.type("Room")
+    page.get_by_label("Two stage over epoxy").focus()
+    page.keyboard.press("Space")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Table")).to_be_visible()
+    expect(page.locator(".sequence")).to_contain_text("Epoxy primer, coat 1")
+    for step in ("Wash", "Degrease"):
+        expect(page.locator(".act")).to_contain_text(step)
+        page.keyboard.press("d")
+        expect(page.locator("#toast")).to_contain_text(step)
+    expect(page.locator(".act")).to_contain_text("Sand P120")
+    page.keyboard.press("s")
+    page.keyboard.press("Enter")
+    expect(page.locator(".act")).to_contain_text("Degrease")
+    page.keyboard.press("c")
+    page.locator("#dialog").get_by_role("button", name="Coat on").press("Enter")
+    expect(page.locator(".counts")).to_contain_text("1 of 2")
+    expect(page.locator(".lane")).to_have_class(re.compile("is-wet"))
+
+
+@pytest.mark.parametrize("served", [{"empty": True}], indirect=True)
+def test_the_first_start_offers_the_demo_shop(page, served):
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Set up your shop")).to_be_visible()
+    expect(page.get_by_label("Time zone")).to_have_value("Europe/Berlin")
+    assert not violations(page)
+    page.get_by_role("button", name="Load the demo shop").click()
+    expect(page.locator(".lane")).to_have_count(7)
+
+
+def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, served):
+    part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
+    found = {}
+    for booth in (False, True):
+        page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
+        for address in [*PAGES, f"/parts/{part}"]:
+            page.goto(address)
+            if wrong := violations(page):
+                found[f"{address} {'booth' if booth else 'day'}"] = wrong
+    assert not found, json.dumps(found, indent=1)
+
+
+def test_in_booth_mode_targets_are_large_and_apart_and_the_figure_can_be_read_at_arms_length(page, served):
+    page.goto("/")
+    page.keyboard.press("b")
+    expect(page.locator("html")).to_have_attribute("data-mode", "booth")
+    boxes = [
+        b
+        for b in (e.bounding_box() for e in page.locator(".acts .btn, .bar a:visible, .bar button:visible").all())
+        if b
+    ]
+    assert boxes
+    assert all(b["height"] >= 120 and b["width"] >= 120 for b in boxes)
+    for lane in page.locator(".acts").all():
+        side = [e.bounding_box() for e in lane.locator(".btn").all()]
+        if len(side) == 2:
+            assert side[1]["x"] - (side[0]["x"] + side[0]["width"]) >= 24
+    size = page.locator(".cd b").first.evaluate("e => parseFloat(getComputedStyle(e).fontSize)")
+    assert size >= 96
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-mode", "booth")
+
+
+def test_on_a_phone_the_next_action_comes_first_and_nothing_runs_off_the_side(page, served):
+    part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
+    page.set_viewport_size({"width": 360, "height": 760})
+    for address in [*PAGES, f"/parts/{part}"]:
+        page.goto(address)
+        assert page.evaluate("document.documentElement.scrollWidth") <= 360, address
+    page.goto("/")
+    lane = page.locator(".lane").first
+    act, ribbon = lane.locator(".acts .btn").first.bounding_box(), lane.locator(".ribbon.narrow").bounding_box()
+    assert act["y"] < ribbon["y"] < 760
+    small = [
+        e.inner_text()
+        for e in page.locator("a.btn:visible, button:visible, nav a:visible").all()
+        if e.bounding_box()["height"] < 43.5
+    ]
+    assert not small
+
+
+def test_a_logger_file_is_looked_at_then_taken_and_the_lane_moves(page, served, tmp_path):
+    record = tmp_path / "logger.csv"
+    rows = [f"2026-06-08 {h:02d}:{m:02d};9,5;75" for h in range(3, 9) for m in range(0, 60, 10)]
+    record.write_text("Zeit;Temperatur;Feuchte\n" + "\n".join(rows) + "\n")
+    page.goto("/")
+    before = choose(page, "Cupboard doors 1–6, faces").locator(".cd b").inner_text()
+    page.goto("/weather")
+    page.get_by_label("Logger file").set_input_files(record)
+    page.get_by_label("Hung in").select_option("Finishing shop")
+    page.get_by_label("Its clock shows").fill("UTC")
+    page.get_by_role("button", name="Look at the file").click()
+    page.get_by_role("button", name="Take 36 readings").click()
+    expect(page.get_by_role("row", name="logger.csv")).to_be_visible()
+    page.goto("/")
+    after = choose(page, "Cupboard doors 1–6, faces").locator(".cd b").inner_text()
+    assert after > before
