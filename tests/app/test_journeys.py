@@ -170,6 +170,15 @@ def test_undo_takes_back_the_last_entry_then_the_one_before_and_never_the_arriva
     assert shop.standing(part).space.name == "Room"
 
 
+def test_a_coat_that_was_forgotten_is_logged_where_it_belongs(shop):
+    part = prime(shop)
+    local = (shop.clock.at - timedelta(minutes=30)).astimezone(ZoneInfo("Europe/Berlin"))
+    assert shop.log(part, "coat", at=f"{local:%Y-%m-%dT%H:%M}").status_code == 200
+    found = shop.standing(part)
+    assert found.state.coats[-1].ended_at == shop.clock.at - timedelta(minutes=30)
+    assert found.layers_done["epoxy"] == 2
+
+
 def test_a_mist_coat_starts_a_clock_and_does_not_count(shop):
     part = shop.new_part()
     shop.log(part, "coat", coat_kind="mist", wet_film="1 mil")
@@ -210,6 +219,9 @@ def test_a_product_is_followed_by_its_own_rule_before_its_familys_and_before_any
         ("coat", {"wet_film": "nan"}, "is no film"),
         ("coat", {"wet_film": "-20"}, "more than 0"),
         ("coat", {"wet_film": "20 m2"}, "is no unit of film"),
+        ("coat", {"at": "2026-06-09T08:00"}, "lies in the future"),
+        ("coat", {"at": "1999-01-01T08:00"}, "over a year ago"),
+        ("coat", {"at": "yesterday"}, "Enter date and time"),
         ("touch", {"ready": "perhaps"}, "Ready or Not ready"),
         ("touch", {"ready": "yes", "milestone": "polish"}, "has no mark called polish"),
         ("sand", {"grit": "P9999"}, "is no grit"),

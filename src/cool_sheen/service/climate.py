@@ -42,11 +42,14 @@ def look(desk: Desk, opened: Session) -> Weather:
         (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement)
         for s in opened.scalars(select(Space))
     )
-    typed = tuple(r.seq for r in _typed(opened))
-    return Weather(tick, (tick, records.version(opened), typed, spaces))
+    typed = log.newest_seq(opened, "climate_reading")
+    changed = (typed, log.newest_seq(opened, "void") if typed else 0)
+    return Weather(tick, (tick, records.version(opened), changed, spaces))
 
 
 def _typed(opened: Session) -> list[Recorded]:
+    if not log.newest_seq(opened, "climate_reading"):
+        return []
     return standing(log.of_kind(opened, "climate_reading"))
 
 

@@ -104,6 +104,11 @@ def of_kind(session: Session, kind: str) -> list[Recorded]:
     return [read(row) for row in rows]
 
 
+def newest_seq(session: Session, kind: str) -> int:
+    """Return the sequence number of the newest entry of a kind; 0 when there is none."""
+    return session.scalar(select(func.max(LogEntry.seq)).where(LogEntry.kind == kind)) or 0
+
+
 def by_uuid(session: Session, uuid: UUID) -> Recorded | None:
     """Return one entry."""
     row = session.scalar(select(LogEntry).where(LogEntry.uuid == uuid).options(selectinload(LogEntry.targets)))

@@ -44,10 +44,6 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
         """Say whether the application can serve."""
         return JSONResponse({"status": "ok"})
 
-    @app.get("/favicon.ico", include_in_schema=False)
-    async def favicon() -> JSONResponse:
-        return JSONResponse({}, 404)
-
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
     app.add_middleware(Doorkeeper, hosts=[h.strip() for h in settings.hosts.split(",")])
     return app

@@ -143,16 +143,23 @@ class Clock:
     def band(self, name: str, film: Film) -> Band | None:
         """When a film reaches a milestone; None when the product does not have it."""
         milestone = self.data.named(name)
-        if milestone is None:
-            return None
-        factors = np.exp(film.ln_factor_mean + film.ln_factor_sd * np.array([-_P90, 0.0, _P90]))
-        needed = self.needed_s(milestone, film) * factors
-        found = self.curve(milestone).reached(np.full(3, seconds(film.start)), needed)
-        return Band(*(None if math.isnan(t) else instant(t) for t in found.tolist()))
+        return None if milestone is None else self._bands([milestone], film)[name]
 
     def bands(self, film: Film) -> dict[str, Band]:
         """When a film reaches each milestone of its product, by name in the product's order."""
-        return {m.name: band for m in self.data.milestones if (band := self.band(m.name, film))}
+        by_curve: dict[tuple[Mode, float], list[Milestone]] = {}
+        for milestone in self.data.milestones:
+            by_curve.setdefault(modes.shared_key(milestone), []).append(milestone)
+        found = {name: band for marks in by_curve.values() for name, band in self._bands(marks, film).items()}
+        return {m.name: found[m.name] for m in self.data.milestones}
+
+    def _bands(self, marks: list[Milestone], film: Film) -> dict[str, Band]:
+        """Bands of milestones that share a curve, in one look at it."""
+        factors = np.exp(film.ln_factor_mean + film.ln_factor_sd * np.array([-_P90, 0.0, _P90]))
+        needed = np.array([[self.needed_s(m, film)] for m in marks]) * factors
+        found = self.curve(marks[0]).reached(np.full_like(needed, seconds(film.start)), needed)
+        instants = [[None if math.isnan(t) else instant(t) for t in row] for row in found.tolist()]
+        return {m.name: Band(*row) for m, row in zip(marks, instants, strict=True)}
 
     def share_done(self, name: str, film: Film, at: datetime) -> float:
         """How far a film is on the way to a milestone, at the likely factor; 1 when the product has no such mark."""

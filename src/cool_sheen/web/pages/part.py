@@ -122,8 +122,9 @@ def coat(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
                 "coat_kind": typed.text("coat_kind") or None,
             }
         )
+        at = typed.moment("at", _zone(desk, opened))
         _stop_on(typed)
-        return work.coat_on(desk, opened, found, press, said)
+        return work.coat_on(desk, opened, found, press, said, at)
 
     return _log(request, uuid, desk, pages, form, write)
 
@@ -149,11 +150,12 @@ def sand(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
     def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
         removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
         grit = typed.text("grit", "the grit, such as P320")
+        at = typed.moment("at", _zone(desk, opened))
         _stop_on(typed)
         said = work.SandSaid(
             grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through")
         )
-        return work.sanded(desk, opened, found, press, said)
+        return work.sanded(desk, opened, found, press, said, at)
 
     return _log(request, uuid, desk, pages, form, write)
 
@@ -191,6 +193,11 @@ def undo(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         return work.undo(desk, opened, found, press, entry)
 
     return _log(request, uuid, desk, pages, form, write)
+
+
+def _zone(desk: Desk, opened: Session) -> ZoneInfo:
+    shop = desk.shop(opened)
+    return zone_of(shop) if shop else ZoneInfo("UTC")
 
 
 def _stop_on(typed: Typed) -> None:

@@ -114,7 +114,7 @@ def draw(story: Story, frame: Frame, zone: ZoneInfo) -> Ribbon:
         frame: The stretch of time and the width of the picture.
         zone: The shop's time zone, for the hours.
     """
-    spans = _spans(story)
+    spans = _spans(story) or [("bare", frame.since, None)]
     blocks = [b for phase, since, to in spans if (b := _block(phase, since, to, frame))]
     gates = [b for s in story.shut if (b := _block("gate", max(instant(s.since_s), frame.now), instant(s.to_s), frame))]
     ticks = _ticks(story, frame)
@@ -233,4 +233,4 @@ def _says(spans: list[tuple[str, datetime, datetime | None]], frame: Frame, zone
         f"{WORDS[p][0]} until {to.astimezone(zone):%a %H:%M}" if to else f"{WORDS[p][0]} from then on"
         for p, _, to in ahead
     ]
-    return "; ".join(words) or "nothing coated yet"
+    return "; ".join(words)

@@ -14,7 +14,7 @@ from cool_sheen.web.views import band, ribbon, section
 
 NOON = datetime(2026, 6, 8, 12, 0, tzinfo=UTC)
 ZONE = ZoneInfo("Europe/Berlin")
-_PHASES = ("wet", "untested", "open", "closing", "locked", "key", "keyed", "curing", "cured")
+_PHASES = ("bare", "wet", "untested", "open", "closing", "locked", "key", "keyed", "curing", "cured")
 
 
 def _ribbon(phase: str, gate: bool = False) -> ribbon.Ribbon:

@@ -1,0 +1,57 @@
+"""Take one picture of each main view of the demo shop, for the README."""
+
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+sys.path[:0] = ["src", "."]
+
+from playwright.sync_api import sync_playwright  # noqa: E402
+from tests.browser.conftest import FLAGS, Served  # noqa: E402
+from tests.support import T0, ShopOnTrial  # noqa: E402
+
+OUT = Path("docs/screenshots")
+
+
+def main() -> None:
+    """Serve the demo shop at a fixed time and photograph it."""
+    served = Served(ShopOnTrial(Path(tempfile.mkdtemp()), demo=True))
+    part = (
+        served.shop.http.get("/")
+        .text.split('data-name="Headstock casting"')[0]
+        .rsplit('data-part="', 1)[1]
+        .split('"')[0]
+    )
+    yard = served.shop.http.get("/weather").text.split(">Yard<")[0].rsplit('value="', 1)[1].split('"')[0]
+    views = {
+        "bench": ("/", 1280, 800, False),
+        "bench-booth": ("/", 1280, 800, True),
+        "bench-phone": ("/", 390, 844, False),
+        "part": (f"/parts/{part}", 1280, 1000, False),
+        "jobs": ("/jobs", 1280, 800, False),
+        "new-part": ("/jobs/new", 1280, 800, False),
+        "weather": (f"/weather?space={yard}&product=primer-one-pack", 1280, 900, False),
+        "shelf": ("/shelf", 1280, 800, False),
+        "product": ("/shelf/enamel-one-pack", 1280, 800, False),
+    }
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        for name, (address, width, height, booth) in views.items():
+            context = browser.new_context(
+                viewport={"width": width, "height": height}, timezone_id="Europe/Berlin", base_url=served.address
+            )
+            if booth:
+                context.add_cookies([{"name": "booth", "value": "1", "url": served.address}])
+            page = context.new_page()
+            page.clock.install(time=T0)
+            page.goto(address)
+            page.wait_for_timeout(500)
+            page.screenshot(path=OUT / f"{name}.png")
+            context.close()
+        browser.close()
+    served.stop()
+
+
+if __name__ == "__main__":
+    main()
