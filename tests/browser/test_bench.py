@@ -67,13 +67,18 @@ def test_when_the_count_runs_out_an_alarm_sounds_and_says_go_and_test(page, serv
         leap = max(1, 3600 * hours + 60 * minutes + seconds - 20)
         served.shop.clock.turn(seconds=leap + 21)
         page.clock.fast_forward(1000 * leap)
-        page.clock.run_for(21_000)
-        page.wait_for_load_state("networkidle")
+        with page.expect_response(re.compile("/bench/lanes")):
+            page.clock.run_for(21_000)
+        page.wait_for_timeout(300)
         if alarm.count():
             break
     expect(alarm).to_contain_text("go and test")
     assert page.evaluate("document.documentElement.dataset.sounded") is not None
+    assert alarm.count() == 1
+    served.shop.clock.turn(seconds=60)
+    page.clock.run_for(21_000)
     expect(page.locator(".lane", has_text=name)).to_contain_text("open, test first")
+    assert alarm.count() == 1
     alarm.get_by_role("button", name="Heard").click()
     expect(alarm).to_have_count(0)
 
@@ -102,13 +107,16 @@ def test_keys_rest_while_somebody_types_and_can_be_turned_off(page, served):
     page.goto("/")
     choose(page, "Headstock casting")
     page.keyboard.press("s")
+    expect(page.get_by_label("Grit")).to_be_focused()
     page.get_by_label("Grit").fill("")
     page.keyboard.type("ccc")
     expect(page.get_by_label("Grit")).to_have_value("ccc")
     page.keyboard.press("Escape")
+    expect(page.locator("#dialog")).to_be_hidden()
     page.keyboard.press("?")
     page.get_by_label("Keys are on").uncheck()
     page.keyboard.press("Escape")
+    expect(page.locator("#help")).to_be_hidden()
     page.keyboard.press("c")
     page.clock.run_for(1_000)
     expect(chosen(page)).to_contain_text("Colour 2 of 2")
@@ -137,6 +145,7 @@ def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
         expect(page.locator("#toast")).to_contain_text(step)
     expect(page.locator(".act")).to_contain_text("Sand P120")
     page.keyboard.press("s")
+    expect(page.get_by_label("Grit")).to_be_focused()
     page.keyboard.press("Enter")
     expect(page.locator(".act")).to_contain_text("Degrease")
     page.keyboard.press("c")

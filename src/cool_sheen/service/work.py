@@ -188,7 +188,7 @@ def _removal(found: Standing, planned: Any, grit: str) -> float:
         return 0.0
     if planned is not None:
         return float(planned.removal_um)
-    since = [d for d in found.state.done if d.kind == "sand" and d.grit and d.at >= found.state.coats[-1].ended_at]
+    since = [d for d in found.state.done_on_top() if d.kind == "sand" and d.grit]
     return scratch_removal(since[-1].grit or grit) if since else scratch_removal(grit)
 
 

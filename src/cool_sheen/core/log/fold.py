@@ -17,6 +17,7 @@ class Coat:
     uuid: UUID
     ended_at: datetime
     payload: CoatPayload
+    place: int = 0  # in the order of the fold: two things may happen at one instant
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +38,7 @@ class Done:
     kind: str
     planned_step: str | None
     grit: str | None = None
+    place: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +61,13 @@ class PartState:
     counts: Counter[str] = field(default_factory=Counter)
     coats_by_zone: dict[UUID, Counter[str]] = field(default_factory=dict)
     too_thin: list[UUID] = field(default_factory=list)
+    places: int = 0
     last_entry: Recorded | None = None
+
+    def done_on_top(self) -> list[Done]:
+        """Return what was done since the last coat."""
+        last = self.coats[-1].place if self.coats else -1
+        return [d for d in self.done if d.place > last]
 
     def tests_of(self, coat: UUID) -> list[Touch]:
         """Return the touch tests of one coat, in order of time."""
@@ -87,6 +95,7 @@ def fold(entries: Iterable[Recorded], zones: list[UUID]) -> PartState:
     """
     state = PartState(builds={zone: Build() for zone in zones}, coats_by_zone={zone: Counter() for zone in zones})
     for row in standing(entries):
+        state.places += 1
         _FOLDERS.get(row.entry.payload.kind, _fold_step)(state, row.entry, _zones_of(row.entry, zones))
         state.last_entry = row
     return state
@@ -100,7 +109,7 @@ def _zones_of(entry: Entry, zones: list[UUID]) -> list[UUID]:
 def _fold_coat(state: PartState, entry: Entry, zones: list[UUID]) -> None:
     coat = entry.payload
     assert isinstance(coat, CoatPayload)
-    state.coats.append(Coat(entry.uuid, entry.occurred_at, coat))
+    state.coats.append(Coat(entry.uuid, entry.occurred_at, coat, state.places))
     for zone in zones:
         state.builds[zone].coat(coat.layer_id, dry_film(coat.film_um, coat.volume_solids_pct))
         state.coats_by_zone[zone][coat.layer_id] += coat.counts
@@ -115,7 +124,7 @@ def _fold_sand(state: PartState, entry: Entry, zones: list[UUID]) -> None:
         missing = state.builds[zone].sand(sanding.removal_um)
         if state.builds[zone].layers and (missing > 0 or sanding.break_through):
             state.too_thin.append(entry.uuid)
-    state.done.append(Done(entry.uuid, entry.occurred_at, "sand", entry.planned_step, sanding.grit))
+    state.done.append(Done(entry.uuid, entry.occurred_at, "sand", entry.planned_step, sanding.grit, state.places))
 
 
 def _fold_touch(state: PartState, entry: Entry, zones: list[UUID]) -> None:
@@ -129,7 +138,8 @@ def _fold_move(state: PartState, entry: Entry, zones: list[UUID]) -> None:
 
 
 def _fold_step(state: PartState, entry: Entry, zones: list[UUID]) -> None:
-    state.done.append(Done(entry.uuid, entry.occurred_at, entry.payload.kind, entry.planned_step))
+    done = Done(entry.uuid, entry.occurred_at, entry.payload.kind, entry.planned_step, place=state.places)
+    state.done.append(done)
 
 
 _FOLDERS = {"coat": _fold_coat, "sand": _fold_sand, "touch_test": _fold_touch, "move": _fold_move}

@@ -117,13 +117,13 @@ def _overruled(band: Band, start: datetime, tests: list[Touch]) -> Band:
     return Band(early, middle, late)
 
 
-def keyed_since(state: PartState, last: CoatClock) -> datetime | None:
+def keyed_since(state: PartState) -> datetime | None:
     """When the film on top became keyed: sanded after its coat and since wiped (or sanded alone, as yet unwiped)."""
-    after = [d for d in state.done if d.at >= last.coat.ended_at]
-    sanded = max((d.at for d in after if d.kind == "sand"), default=None)
+    after = state.done_on_top()
+    sanded = max((d.place for d in after if d.kind == "sand"), default=None)
     if sanded is None:
         return None
-    return max((d.at for d in after if d.kind in ("wipe", "tack", "degrease") and d.at >= sanded), default=sanded)
+    return max(d.at for d in after if d.place >= sanded and d.kind in ("sand", "wipe", "tack", "degrease"))
 
 
 def current_phase(last: CoatClock, keyed: datetime | None, now: datetime) -> Phase:

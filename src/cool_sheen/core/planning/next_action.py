@@ -88,7 +88,7 @@ def decide(step: Step | None, look: Outlook) -> Action:
         return _wait_or_work(step, "sand", look, look.top)
     if step.after:
         return _wait_or_work(step, step.after, look, look.top)
-    return _work(step, current_phase(look.top, keyed_since(look.state, look.top), look.now))
+    return _work(step, current_phase(look.top, keyed_since(look.state), look.now))
 
 
 def _work(step: Step, state: str) -> Action:
@@ -127,7 +127,7 @@ def _first_coat(step: Step, look: Outlook) -> Action:
 
 
 def _another_coat(step: Step, look: Outlook, top: CoatClock) -> Action:
-    keyed = keyed_since(look.state, top)
+    keyed = keyed_since(look.state)
     phase = current_phase(top, keyed, look.now)
     opens = top.opens
     if phase is Phase.WET:

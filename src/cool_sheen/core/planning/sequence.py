@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
-from cool_sheen.core.planning.film_clock import CoatClock, taught
+from cool_sheen.core.planning.film_clock import CoatClock, keyed_since, taught
 from cool_sheen.core.planning.next_action import Outlook, mark_of
 from cool_sheen.core.planning.steps import Step, labour_minutes
 from cool_sheen.core.units import SquareMetres
@@ -103,11 +103,7 @@ class _Plan:
         self.top: _Top | None = None
         if look.top:
             self.top = _Top(look.top.product, look.top.film, look.top)
-            sanded = [
-                d.at for d in look.state.done if d.at >= look.top.coat.ended_at and d.kind in ("sand", "wipe", "tack")
-            ]
-            if any(d.kind == "sand" and d.at >= look.top.coat.ended_at for d in look.state.done):
-                self.top.keyed = max(sanded)
+            self.top.keyed = keyed_since(look.state)
         self.coats_on: list[datetime] = [c.ended_at for c in look.state.coats]
 
     def place(self, index: int) -> None:

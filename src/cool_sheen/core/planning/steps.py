@@ -130,10 +130,10 @@ def _done_steps(steps: list[Step], state: PartState) -> set[str]:
 
 def _matching(step: Step, loose: list[Done], state: PartState) -> Done | None:
     """Find work that was logged outside the plan and serves this step: same kind and grit, in the same place."""
-    of_slot = [c.ended_at for c in state.coats if c.payload.layer_id == step.slot]
-    first = min((c.ended_at for c in state.coats), default=None)
+    of_slot = [c.place for c in state.coats if c.payload.layer_id == step.slot]
+    first = min((c.place for c in state.coats), default=None)
     for work in loose:
-        in_place = (max(of_slot) <= work.at) if of_slot else (not step.slot and (first is None or work.at <= first))
+        in_place = (max(of_slot) < work.place) if of_slot else (not step.slot and (first is None or work.place < first))
         if in_place and work.kind == step.kind and work.grit == step.grit:
             return work
     return None

@@ -10,7 +10,6 @@
   // --- countdowns and alarms -------------------------------------------------
   const ALARM_WORDS = { test: "go and test", closing: "the window may be closing", sand: "go and test: sandable by the clock", done: "full cure by the clock" };
   const rung = new Set();
-  const begun = Date.now();
 
   function written(ms) {
     const total = Math.max(0, Math.floor(ms / 1000));
@@ -27,7 +26,7 @@
       figure.textContent = written(left);
       const row = figure.closest(".cd");
       if (row) row.classList.toggle("is-due", left <= 0);
-      if (left <= 0 && figure.dataset.alarm) ring(figure, now);
+      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) { ring(figure.closest("[data-part]"), figure.dataset.key); refresh(); }
     }
     for (const clock of $$("[data-clock]")) {
       const options = { weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23", timeZone: clock.dataset.clock };
@@ -39,16 +38,14 @@
     }
   }
 
-  function ring(figure, now) {
-    const lane = figure.closest("[data-part]");
-    const name = lane.dataset.part + figure.dataset.alarm + figure.dataset.to;
-    if (rung.has(name)) return;
-    rung.add(name);
-    if (Number(figure.dataset.to) < begun - 60000) return; // it was over before this page was opened
+  // An alarm rings once under its key, whether the count runs out here or the server says first that it is due.
+  function ring(lane, key) {
+    if (!key || rung.has(key)) return;
+    rung.add(key);
     const card = document.createElement("div");
     card.className = "alarm";
     const text = document.createElement("p");
-    text.textContent = lane.dataset.name + ": " + (ALARM_WORDS[figure.dataset.alarm] || "due");
+    text.textContent = lane.dataset.name + ": " + (ALARM_WORDS[key.split(":")[0]] || "due");
     const close = document.createElement("button");
     close.type = "button";
     close.className = "btn";
@@ -58,7 +55,10 @@
     $("#alarms").append(card);
     document.title = "● " + text.textContent;
     sound();
-    refresh();
+  }
+  function ringDue() { for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) ring(lane, key); }
+  function hush() { // what was due before this page was opened is on it to be seen, and needs no noise
+    for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) rung.add(key);
   }
 
   let audio = null;
@@ -93,14 +93,14 @@
   setInterval(refresh, 20000);
   document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
 
-  document.addEventListener("htmx:afterSwap", (event) => {
+  document.addEventListener("htmx:afterSettle", (event) => {
     tick();
     if (event.detail.target.id === "dialog-body" && !dialog().open) {
       dialog().showModal();
       const first = $("[autofocus], input:not([type=hidden]), .two-buttons button", dialog());
       if (first) first.focus();
     }
-    if (event.detail.target.id === "live") choose(chosen(), false);
+    if (event.detail.target.id === "live") { choose(chosen(), false); ringDue(); }
   });
   document.addEventListener("logged", () => { if (dialog().open) dialog().close(); document.title = document.title.replace(/^● .*/, "Cool Sheen"); refresh(); });
   document.addEventListener("htmx:sendError", () => say("The program does not answer. Nothing was logged: press again when it runs."));
@@ -206,6 +206,7 @@
     Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
   });
   document.addEventListener("DOMContentLoaded", () => {
+    hush();
     tick();
     const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed
     if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;

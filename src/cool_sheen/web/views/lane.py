@@ -38,6 +38,7 @@ class Count:
     text: str
     span: str
     alarm: str
+    key: str  # under which the alarm rings once, whether the count runs out here or the server says so
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +73,7 @@ class Lane:
     wide: ribbon.Ribbon
     narrow: ribbon.Ribbon
     portrait: section.Section
+    due: list[str]  # keys of the alarms that are due by now
     press: str  # the uuid of the entry that the button will write
     why: list[Why]
 
@@ -91,7 +93,7 @@ def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
         clocks=found.clocks,
         sandings=[d.at for d in found.state.done if d.kind == "sand"],
         tests=[(t.at, t.payload.ready) for t in found.state.touches],
-        keyed=keyed_since(found.state, top) if top else None,
+        keyed=keyed_since(found.state) if top else None,
         finishing=not coats_to_come,
         cured_at=cured,
         shut=shut,
@@ -129,6 +131,7 @@ def lane(found: Standing, zone: ZoneInfo) -> Lane:
         wide=wide,
         narrow=narrow,
         portrait=portrait(found),
+        due=_due(found),
         press=str(uuid4()),
         why=why(found, zone),
     )
@@ -213,6 +216,7 @@ def _count(found: Standing, zone: ZoneInfo) -> Count | None:
         text=action.counting,
         span=_stretch(band, zone, now) if band else "",
         alarm=action.alarm,
+        key=_alarm_key(found, action.alarm),
     )
 
 
@@ -224,6 +228,29 @@ def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
     pattern = "%H:%M" if ahead < timedelta(hours=20) else "%a" if ahead < timedelta(days=6) else "%-d %b"
     early, late = (t.astimezone(zone).strftime(pattern) for t in (band.early, band.late))
     return early if early == late else f"{early} – {late}"
+
+
+def _alarm_key(found: Standing, alarm: str) -> str:
+    step = found.action.step
+    top = found.look.top
+    about = step.id if step and step.after else ""
+    return f"{alarm}:{top.coat.uuid if top else found.part.uuid}:{about}" if alarm else ""
+
+
+def _due(found: Standing) -> list[str]:
+    """Return the alarms that a page which has been open should have rung by now."""
+    action = found.action
+    if found.look.top is None:
+        return []
+    is_open = action.state in (Phase.OPEN, Phase.CLOSING)
+    rings = {
+        "test": (is_open and not action.tested)
+        or bool(action.step and action.step.after and action.does != "touch_test"),
+        "closing": action.state == Phase.CLOSING,
+        "sand": action.does == "sand",
+        "done": action.state == Phase.CURED,
+    }
+    return [_alarm_key(found, alarm) for alarm, due in rings.items() if due]
 
 
 def why(found: Standing, zone: ZoneInfo) -> list[Why]:
