@@ -23,6 +23,7 @@ from cool_sheen.store.models import Space
 AHEAD = timedelta(days=14)
 _RUN_IN = timedelta(days=3)  # a room needs a past before it knows its temperature
 _SENSOR_BACK = timedelta(days=3)
+_BLOCK_S = 10 * 86_400.0
 _TYPED_RANK, _IMPORT_RANK = 0, 2
 
 
@@ -54,11 +55,16 @@ def _typed(opened: Session) -> list[Recorded]:
 
 
 def space_series(desk: Desk, opened: Session, space: Space, since: datetime, weather: Weather) -> Series:
-    """Return the air of a space from ``since`` (rounded down to a day) until two weeks ahead."""
-    origin = since.replace(hour=0, minute=0, second=0, microsecond=0)
+    """Return the air of a space from ``since`` (rounded down to a block of days) until two weeks ahead."""
+    origin = _block_of(since)
     key = ("space", space.uuid, origin, weather.version)
     found: Series = desk.memo.get(key, lambda: _make_series(desk, opened, space, origin, weather))
     return found
+
+
+def _block_of(at: datetime) -> datetime:
+    """Round down to blocks of some days, so that parts of one time share their series and clocks."""
+    return instant(seconds(at) // _BLOCK_S * _BLOCK_S)
 
 
 def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, weather: Weather) -> Series:
@@ -125,7 +131,7 @@ def part_climate(
     """
     now = desk.now()
     first = min((c.ended_at for c in state.coats), default=now)
-    origin = min(first, now - timedelta(days=2)).replace(hour=0, minute=0, second=0, microsecond=0)
+    origin = _block_of(min(first, now - timedelta(days=2)))
     stays = tuple(state.stays)
     key = ("part", tuple((s.since, s.space) for s in stays[1:]) or (stays[0].space,), mass, origin, weather.version)
     found: PartClimate = desk.memo.get(

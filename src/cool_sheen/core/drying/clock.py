@@ -90,10 +90,12 @@ def grid(series: Series, start_s: float, near_s: float = NEAR_S) -> Floats:
     end = series.ends_s
     if end <= start_s:
         return np.array([start_s, start_s + 1.0])
-    turn = min(start_s + near_s, end)
+    first, last = float(series.at_s[0]), float(series.at_s[-1])
+    turn = min(start_s + near_s, last)  # the climate stands still outside the points, and needs no looking at
     parts = [
-        np.arange(start_s, turn, NEAR_STEP_S),
-        np.arange(turn, end, FAR_STEP_S),
+        np.array([start_s]),
+        np.arange(max(start_s, first), turn, NEAR_STEP_S),
+        np.arange(max(turn, start_s, first), last, FAR_STEP_S),
         series.at_s[(series.at_s > start_s) & (series.at_s < end)],
         np.array([end]),
     ]

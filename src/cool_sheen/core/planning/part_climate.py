@@ -32,8 +32,9 @@ class PartClimate:
         start = seconds(self.origin)
         near = max(start, float(self.series.at_s[-1]) - GATE_AHEAD_S - 2 * 86_400)
         pieces = [np.arange(start, near, 600.0), np.arange(near, near + _FINE_S, 120.0)]
+        last = float(self.series.at_s[-1])  # after it the climate stands still
         end = max(self.series.ends_s, near + _FINE_S + 600)
-        self._grid = np.unique(np.concatenate([*pieces, np.arange(near + _FINE_S, end, 600.0), [end]]))
+        self._grid = np.unique(np.concatenate([*pieces, np.arange(near + _FINE_S, last, 600.0), [last, end]]))
         self._middle = self.series.sampled((self._grid[1:] + self._grid[:-1]) / 2)
 
     def clock(self, product: Product) -> Clock:
