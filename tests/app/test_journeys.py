@@ -1,5 +1,6 @@
 """Whole journeys over HTTP: whatever the system, the counts, the next action and the clock follow the log."""
 
+import re
 from datetime import time, timedelta
 from uuid import uuid4
 from zoneinfo import ZoneInfo
@@ -167,6 +168,12 @@ def test_undo_takes_back_the_last_entry_then_the_one_before_and_never_the_arriva
         assert shop.log(part, "undo").status_code == 200
         assert shop.standing(part).layers_done["epoxy"] == left
     assert shop.log(part, "undo").status_code == 409
+    void = re.search(
+        r'name="entry" value="([^"]+)"><button class="btn btn-quiet" aria-label="Put back',
+        shop.http.get(f"/parts/{part}").text,
+    )[1]
+    assert "put back: Epoxy primer coated" in shop.log(part, "undo", entry=void).text
+    assert shop.standing(part).layers_done["epoxy"] == 1
     assert shop.standing(part).space.name == "Room"
 
 

@@ -22,7 +22,7 @@ from cool_sheen.core.log.entries import (
     TouchTestPayload,
     VoidPayload,
 )
-from cool_sheen.core.log.fold import standing
+from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
@@ -221,13 +221,15 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
     """
     if before := _repeat(opened, uuid, "void", found.part, {}):
         return before
-    rows = standing(log.of_part(opened, found.part.uuid))
+    everything = log.of_part(opened, found.part.uuid)
+    rows = standing(everything)
     where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
     open_to_undo = [r for r in rows if r is not where_it_came_in]
     if entry is None:
         chosen = max(open_to_undo, key=lambda r: r.seq, default=None)
     else:
-        chosen = next((r for r in open_to_undo if r.entry.uuid == entry), None)
+        voids = standing_voids(everything)  # taking a taking-back back puts the entry where it was
+        chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
     return _write(desk, opened, found, VoidPayload(), uuid, None, voids=chosen.entry.uuid)
@@ -258,7 +260,12 @@ def says(row: Recorded, names: dict[str, str]) -> str:
 def says_logged(opened: Session, row: Recorded, names: dict[str, str]) -> str:
     """Return what was just logged, in words; of a void what it took back."""
     gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
-    return f"– taken back: {says(gone, names)}" if gone else says(row, names)
+    if gone is None:
+        return says(row, names)
+    if gone.entry.voids:
+        back = log.by_uuid(opened, gone.entry.voids)
+        return f"– put back: {says(back, names)}" if back else says(row, names)
+    return f"– taken back: {says(gone, names)}"
 
 
 def new_id() -> UUID:

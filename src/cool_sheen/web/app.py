@@ -37,7 +37,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)
     for calculators in (climate, drying):
-        app.include_router(calculators.router, prefix="/api/v1")
+        app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
     @app.get("/healthz", tags=["health"])
     def healthz() -> JSONResponse:

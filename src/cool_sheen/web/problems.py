@@ -6,6 +6,7 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 from cool_sheen.core.errors import CoreError
@@ -22,6 +23,28 @@ _TITLES = {
     413: "Too large",
     422: "Cannot be read",
     400: "Refused",
+}
+
+
+class Wrong(BaseModel):
+    """One field that is wrong."""
+
+    field: str
+    message: str
+
+
+class Problem(BaseModel):
+    """An answer by RFC 9457."""
+
+    title: str
+    status: int
+    detail: str
+    errors: list[Wrong]
+
+
+DESCRIBED: dict[str, Any] = {
+    "description": "Bad input",
+    "content": {"application/problem+json": {"schema": Problem.model_json_schema()}},
 }
 
 

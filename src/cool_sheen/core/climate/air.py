@@ -38,7 +38,8 @@ def _checked(function: "Callable[..., float]", *arguments: float) -> float:
     try:
         return float(function(*arguments))
     except ValueError as error:
-        raise OutOfRange(f"No psychrometric figure for {arguments}: {error}") from error
+        message = f"There is no psychrometric figure for this air ({error}). Enter air nearer to a workshop's."
+        raise OutOfRange(message, "rh_pct") from error
 
 
 def describe_air(

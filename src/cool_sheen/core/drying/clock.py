@@ -21,7 +21,7 @@ from cool_sheen.core.drying.milestones import (
 )
 from cool_sheen.core.units import Micron
 
-NEAR_STEP_S, FAR_STEP_S, NEAR_S = 60.0, 600.0, 3 * 86_400.0
+NEAR_STEP_S, FAR_STEP_S, NEAR_S, MOST_KNOTS = 60.0, 600.0, 3 * 86_400.0, 150_000
 DEFAULT_LN_SD = 0.25
 _P90 = 1.2815515655446004  # standard normal deviate of the 90th percentile
 
@@ -91,11 +91,12 @@ def grid(series: Series, start_s: float, near_s: float = NEAR_S) -> Floats:
     if end <= start_s:
         return np.array([start_s, start_s + 1.0])
     first, last = float(series.at_s[0]), float(series.at_s[-1])
+    far_step = max(FAR_STEP_S, (last - start_s) / MOST_KNOTS)  # decades of climate are looked at less closely
     turn = min(start_s + near_s, last)  # the climate stands still outside the points, and needs no looking at
     parts = [
         np.array([start_s]),
         np.arange(max(start_s, first), turn, NEAR_STEP_S),
-        np.arange(max(turn, start_s, first), last, FAR_STEP_S),
+        np.arange(max(turn, start_s, first), last, far_step),
         series.at_s[(series.at_s > start_s) & (series.at_s < end)],
         np.array([end]),
     ]

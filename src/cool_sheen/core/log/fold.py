@@ -77,13 +77,25 @@ class PartState:
 def standing(entries: Iterable[Recorded]) -> list[Recorded]:
     """Return what has not been voided, by time of the work and then by sequence."""
     rows = list(entries)
-    # A void can itself be voided: the later word counts, so they are read from the last to the first.
+    void = _voided(rows)
+    kept = [r for r in rows if r.entry.uuid not in void and r.entry.voids is None]
+    return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
+
+
+def standing_voids(entries: Iterable[Recorded]) -> list[Recorded]:
+    """Return the voids that have not themselves been voided."""
+    rows = list(entries)
+    void = _voided(rows)
+    return [r for r in rows if r.entry.voids and r.entry.uuid not in void]
+
+
+def _voided(rows: list[Recorded]) -> set[UUID]:
+    """A void can itself be voided: the later word counts, so they are read from the last to the first."""
     void: set[UUID] = set()
     for row in sorted(rows, key=lambda r: r.seq, reverse=True):
         if row.entry.voids and row.entry.uuid not in void:
             void.add(row.entry.voids)
-    kept = [r for r in rows if r.entry.uuid not in void and r.entry.voids is None]
-    return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
+    return void
 
 
 def fold(entries: Iterable[Recorded], zones: list[UUID]) -> PartState:

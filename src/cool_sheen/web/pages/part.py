@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.log.entries import Recorded
-from cool_sheen.core.log.fold import standing
+from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.sequence import Sequence, WorkingDay, plan_rest
 from cool_sheen.service import work
 from cool_sheen.service.climate import look
@@ -72,6 +72,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
         "new_id": work.new_id,
+        "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
         "entries": [(r, work.says_logged(opened, r, names), r.entry.uuid in stands) for r in reversed(rows)],
         "strip": strip(found, zone, shop),
         "cautions": _cautions(desk, found, found.action.does),
