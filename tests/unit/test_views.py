@@ -83,7 +83,7 @@ def test_a_section_is_to_scale_and_stays_in_its_picture(work):
         build.coat(layer, dry)
         build.sand(removal)
     system = shipped().systems["two-stage-epoxy"]
-    found = section.draw({"whole": build}, system, shipped().products, width=360, height=300, left=44, marks=True)
+    found = section.draw({"whole": build}, system, shipped().products, section.Canvas(360, 300, left=44, marks=True))
     slabs = found.columns[0].slabs
     heights = sum(s.height for s in slabs)
     scale = (found.base_y - 8) / max(

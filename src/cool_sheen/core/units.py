@@ -112,6 +112,25 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
     return float(_registry().Quantity(value, kind.inside).to(unit).magnitude), sign
 
 
+_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0}
+
+
+def amount(value: float, dimension: str, units: str = "metric", digits: int | None = None) -> str:
+    """Write a quantity in the units of a system, such as ``1.40 m²`` or ``2.4 mil``.
+
+    Args:
+        value: In the dimension's unit inside.
+        dimension: A key of DIMENSIONS.
+        units: ``metric`` or ``us``.
+        digits: Decimals; the dimension's usual ones when None.
+    """
+    number, sign = shown(value, dimension, units)
+    places = _DIGITS[dimension] if digits is None else digits
+    if dimension == "film" and units == "us":
+        places = 1
+    return f"{number:.{places}f} {sign}"
+
+
 def display_units(system: str = "metric") -> dict[str, str]:
     """Return the sign of each dimension's unit in a system."""
     return {name: kind.shown[system][1] for name, kind in DIMENSIONS.items()}

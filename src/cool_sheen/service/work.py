@@ -24,6 +24,7 @@ from cool_sheen.core.log.entries import (
 )
 from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.core.units import amount
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
 from cool_sheen.store import log
@@ -235,16 +236,17 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
     return _write(desk, opened, found, VoidPayload(), uuid, None, voids=chosen.entry.uuid)
 
 
-def says(row: Recorded, names: dict[str, str]) -> str:
+def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
     """Return an entry in words."""
     payload: Any = row.entry.payload
     if payload.kind == "coat":
         kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
-        return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {payload.film_um:.0f} µm wet"
+        film = amount(payload.film_um, "film", units)
+        return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
     if payload.kind == "sand":
         wet = "wet" if payload.wet else "dry"
         basis = "measured" if payload.measured else "by estimate"
-        took = f", {payload.removal_um:.0f} µm off {basis}" if payload.removal_um else ""
+        took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
         through = ", broke through" if payload.break_through else ""
         return f"Sanded {payload.grit} {wet}{took}{through}"
     if payload.kind == "touch_test":
@@ -257,15 +259,15 @@ def says(row: Recorded, names: dict[str, str]) -> str:
     return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
 
 
-def says_logged(opened: Session, row: Recorded, names: dict[str, str]) -> str:
+def says_logged(opened: Session, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
     """Return what was just logged, in words; of a void what it took back."""
     gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
     if gone is None:
-        return says(row, names)
+        return says(row, names, units)
     if gone.entry.voids:
         back = log.by_uuid(opened, gone.entry.voids)
-        return f"– put back: {says(back, names)}" if back else says(row, names)
-    return f"– taken back: {says(gone, names)}"
+        return f"– put back: {says(back, names, units)}" if back else says(row, names, units)
+    return f"– taken back: {says(gone, names, units)}"
 
 
 def new_id() -> UUID:

@@ -12,21 +12,11 @@ from sqlalchemy.orm import Session
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.products import SAFETY_FOOTING
-from cool_sheen.core.units import shown
+from cool_sheen.core.units import amount
 from cool_sheen.service.desk import Desk, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
 PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Shelf", "/shelf"))
-_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0}
-
-
-def amount(value: float, dimension: str, units: str, digits: int | None = None) -> str:
-    """Write a quantity in the shop's units, such as ``1.4 m²``."""
-    number, sign = shown(value, dimension, units)
-    places = _DIGITS[dimension] if digits is None else digits
-    if dimension == "film" and units == "us":
-        places = 1
-    return f"{number:.{places}f} {sign}"
 
 
 def when(at: datetime | None, zone: ZoneInfo, pattern: str = "%a %-d %b %H:%M") -> str:

@@ -36,7 +36,7 @@ def lanes(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, 
 def _context(desk: Desk, opened: Session, shop: Shop) -> dict[str, Any]:
     zone, now = zone_of(shop), desk.now()
     standings = stand_all(desk, opened, look(desk, opened))
-    shown = lane.lanes(standings, zone)
+    shown = lane.lanes(standings, zone, shop.units)
     wide = frame_around(now, timedelta(hours=2), timedelta(hours=6))
     narrow = frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0)
     first = next((s for s in standings if shown and s.part.uuid == shown[0].uuid), None)

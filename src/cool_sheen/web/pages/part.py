@@ -50,7 +50,7 @@ def live(
 def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> dict[str, Any]:
     found = stand_one(desk, opened, uuid, look(desk, opened))
     zone, now = zone_of(shop), desk.now()
-    shown = lane.lane(found, zone)
+    shown = lane.lane(found, zone, shop.units)
     span = span if span in SPANS else _span(found)
     back, ahead = (timedelta(hours=h) for h in SPANS[span])
     builds = {z.name: found.state.builds[z.uuid] for z in found.part.zones}
@@ -66,14 +66,16 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "spans": list(SPANS),
         "long": ribbon.draw(lane.story_of(found), ribbon.frame_around(now, back, ahead), zone),
         "section_data": section.draw(
-            builds, found.system, dict(found.products), width=360, height=300, left=44, marks=True
+            builds, found.system, dict(found.products), section.Canvas(360, 300, 44, marks=True, units=shop.units)
         ),
         "counts": [(la, found.state.counts[la.id]) for la in found.system.layers],
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
         "new_id": work.new_id,
         "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
-        "entries": [(r, work.says_logged(opened, r, names), r.entry.uuid in stands) for r in reversed(rows)],
+        "entries": [
+            (r, work.says_logged(opened, r, names, shop.units), r.entry.uuid in stands) for r in reversed(rows)
+        ],
         "strip": strip(found, zone, shop),
         "cautions": _cautions(desk, found, found.action.does),
         "substrate": desk.catalogue.substrates[found.part.substrate],
@@ -103,7 +105,8 @@ def _sequence(found: Standing, shop: Shop, zone: ZoneInfo) -> Sequence:
 
 def _cautions(desk: Desk, found: Standing, does: str) -> list[Any]:
     """Return the cautions of a work on a part: of the product that is coated, or of sanding."""
-    step = found.action.step
+    coats = (p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat")
+    step = next(coats, None) if does in ("coat", "touch", "touch_test") else found.action.step
     keys = ["dust"] if does == "sand" else []
     if step and step.layer and does != "sand":
         keys += [key for key in found.products[step.layer.product].cautions if key != "dust"]
@@ -228,7 +231,7 @@ def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[s
             opened,
             "_logged.html",
             part=found.part,
-            says=work.says_logged(opened, row, names),
+            says=work.says_logged(opened, row, names, shop.units),
             entry=row.entry,
             press=work.new_id(),
         )
@@ -244,7 +247,7 @@ def dialog(
     if dialog not in ("touch", "sand", "coat"):
         raise Refused("There is nothing at this address.", status=404)
     found = stand_one(desk, opened, uuid, look(desk, opened))
-    shown = lane.lane(found, zone_of(shop))
+    shown = lane.lane(found, zone_of(shop), shop.units)
     form = f"part/_{dialog}.html"
     return pages.show(
         request,

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -14,6 +15,7 @@ from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.film_clock import keyed_since
 from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.core.units import amount
 from cool_sheen.service.jobs import Standing
 from cool_sheen.web.views import ribbon, section
 
@@ -100,7 +102,7 @@ def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
     )
 
 
-def lane(found: Standing, zone: ZoneInfo) -> Lane:
+def lane(found: Standing, zone: ZoneInfo, units: str = "metric") -> Lane:
     """Compute a lane."""
     now, action = found.look.now, found.action
     story = story_of(found)
@@ -133,21 +135,21 @@ def lane(found: Standing, zone: ZoneInfo) -> Lane:
         portrait=portrait(found),
         due=_due(found),
         press=str(uuid4()),
-        why=why(found, zone),
+        why=why(found, zone, units),
     )
 
 
-def lanes(standings: list[Standing], zone: ZoneInfo) -> list[Lane]:
+def lanes(standings: list[Standing], zone: ZoneInfo, units: str = "metric") -> list[Lane]:
     """Compute the lanes of all live parts, the most urgent first."""
     live = [s for s in standings if s.action.state not in ("cured", "done")]
     live.sort(key=lambda s: (_URGENCY.index(str(s.action.state)), s.action.counts_to or s.look.now))
-    return [lane(s, zone) for s in live]
+    return [lane(s, zone, units) for s in live]
 
 
 def portrait(found: Standing) -> section.Section:
     """Return a part's film as a small picture: its first zone."""
     first = next(iter(found.state.builds.values()))
-    return section.draw({"film": first}, found.system, dict(found.products), width=58, height=72)
+    return section.draw({"film": first}, found.system, dict(found.products), section.Canvas(58, 72))
 
 
 def layer_count(found: Standing) -> str:
@@ -253,19 +255,20 @@ def _due(found: Standing) -> list[str]:
     return [_alarm_key(found, alarm) for alarm, due in rings.items() if due]
 
 
-def why(found: Standing, zone: ZoneInfo) -> list[Why]:
+def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
     """Return the inputs of the countdown: product data, film, climate along the way, speed, air, tests."""
     top, now = found.look.top, found.look.now
     if top is None:
         return [Why("nothing is coated yet", "")]
     at = found.climate.series.sampled(_instants(now))
     payload = top.coat.payload
+    film, warmth = (partial(amount, dimension=d, units=units) for d in ("film", "temperature"))
     rows = [
         Why("coat ended", clock_time(top.coat.ended_at, zone, now)),
         Why("product", top.product.name),
-        Why("film", f"{top.film.wet_film_um:.0f} µm wet, reference {top.product.ref_wet_film_um:g} µm"),
-        Why("still drying below", f"{top.film.below_um:.0f} µm wet"),
-        Why("surface now", f"{at.surface_temp_c[0]:.1f} °C, reference {top.product.ref_temp_c:g} °C"),
+        Why("film", f"{film(top.film.wet_film_um)} wet, reference {film(top.product.ref_wet_film_um)}"),
+        Why("still drying below", f"{film(top.film.below_um)} wet"),
+        Why("surface now", f"{warmth(at.surface_temp_c[0])}, reference {warmth(top.product.ref_temp_c)}"),
         Why("humidity now", f"{at.rh_pct[0]:.0f} %, reference {top.product.ref_rh_pct:g} %"),
         Why("air", f"{payload.air_movement}; hardener {payload.hardener_speed}, reducer {payload.reducer_speed}"),
         Why("touch tests of this coat", str(len(found.state.tests_of(top.coat.uuid)))),

@@ -40,7 +40,7 @@ def _section() -> section.Section:
         build.sand(46)
         build.coat("colour", 10)
     builds = {"face": face, "edges": edges, "back": back}
-    return section.draw(builds, system, shipped().products, width=360, height=300, left=44, marks=True)
+    return section.draw(builds, system, shipped().products, section.Canvas(360, 300, left=44, marks=True))
 
 
 def _band() -> band.Band:

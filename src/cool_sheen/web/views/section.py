@@ -5,7 +5,9 @@ from dataclasses import dataclass
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.units import amount
 
+MIL_UM = 25.4
 SUBSTRATE_UM_SHARE = 0.09  # drawn height of the substrate, as a share of the picture
 
 
@@ -63,66 +65,69 @@ def planned_film(system: System, products: dict[str, Product]) -> float:
     )
 
 
-def draw(
-    builds: dict[str, Build],
-    system: System,
-    products: dict[str, Product],
-    *,
-    width: float,
-    height: float,
-    left: float = 0.0,
-    marks: bool = False,
-) -> Section:
+@dataclass(frozen=True, slots=True)
+class Canvas:
+    """The picture's size, and whether it has a scale: ``left`` is the room for it, in the units of ``units``."""
+
+    width: float
+    height: float
+    left: float = 0.0
+    marks: bool = False
+    units: str = "metric"
+
+
+@dataclass(frozen=True, slots=True)
+class _Ruler:
+    """Where the substrate's surface lies, and how many units of the picture a micron takes."""
+
+    base: float
+    scale: float
+
+
+def draw(builds: dict[str, Build], system: System, products: dict[str, Product], canvas: Canvas) -> Section:
     """Compute a section.
 
     Args:
         builds: Film by the name of the zone.
         system: Names and order of the layers, and the reserve that must be left of each.
         products: By key.
-        width: Of the picture.
-        height: Of the picture.
-        left: Room for the scale at the left.
-        marks: Whether the scale is wanted.
+        canvas: Size and scale of the picture.
     """
     planned = planned_film(system, products)
     tallest = max([planned, 1.0, *(b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())])
-    base = height * (1 - SUBSTRATE_UM_SHARE)
-    head = 8.0 if marks else 4.0
-    scale = (base - head) / tallest
+    base = canvas.height * (1 - SUBSTRATE_UM_SHARE)
+    ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)
     gap = 10.0
-    column_width = (width - left - gap * (len(builds) - 1)) / max(1, len(builds))
-    columns = [
-        _column(name, build, system, products, left + place * (column_width + gap), column_width, base, scale, planned)
-        for place, (name, build) in enumerate(builds.items())
-    ]
-    figures = ", ".join(f"{c.name} {c.total_um:.0f} µm" for c in columns)
-    steps = [(base - um * scale, f"{um:g}") for um in _scale_marks(tallest)] if marks else []
-    return Section(width, height, base, columns, steps, planned, f"Film as it stands: {figures}, of {planned:.0f} µm")
+    width = (canvas.width - canvas.left - gap * (len(builds) - 1)) / max(1, len(builds))
+    columns = []
+    for place, (name, build) in enumerate(builds.items()):
+        x = canvas.left + place * (width + gap)
+        slabs = _slabs(build, system, products, ruler, (x, width))
+        top = round(base - planned * ruler.scale, 1)
+        columns.append(Column(name, round(x, 1), round(width, 1), slabs, top, build.total_um))
+    figures = ", ".join(f"{c.name} {amount(c.total_um, 'film', canvas.units)}" for c in columns)
+    says = f"Film as it stands: {figures}, of {amount(planned, 'film', canvas.units)}"
+    unit = MIL_UM if canvas.units == "us" else 1.0
+    steps = [(base - n * unit * ruler.scale, f"{n:g}") for n in _scale_marks(tallest / unit)] if canvas.marks else []
+    return Section(canvas.width, canvas.height, base, columns, steps, planned, says)
 
 
-def _column(  # noqa: PLR0913 - geometry has many numbers
-    name: str,
-    build: Build,
-    system: System,
-    products: dict[str, Product],
-    x: float,
-    width: float,
-    base: float,
-    scale: float,
-    planned: float,
-) -> Column:
+def _slabs(
+    build: Build, system: System, products: dict[str, Product], ruler: _Ruler, across: tuple[float, float]
+) -> list[Slab]:
+    """Lay the layers of one zone on top of each other."""
     layers = {layer.id: layer for layer in system.layers}
-    y = base
+    y = ruler.base
     slabs = []
     for film in build.layers:
         layer = layers.get(film.layer_id)
-        height = film.left_um * scale
+        height = film.left_um * ruler.scale
         y -= height
         lines, level = [], 0.0
         for coat in film.coats_um[:-1]:
             level += coat
             if level < film.left_um:
-                lines.append(round(y + height - level * scale, 1))
+                lines.append(round(y + height - level * ruler.scale, 1))
         reserve = layer.reserve_um if layer else 0.0
         slabs.append(
             Slab(
@@ -132,18 +137,17 @@ def _column(  # noqa: PLR0913 - geometry has many numbers
                 swatch=products[layer.product].swatch if layer else "#888888",
                 y=round(y, 1),
                 height=round(height, 1),
-                ghost=round(film.sanded_um * scale, 1),
+                ghost=round(film.sanded_um * ruler.scale, 1),
                 coat_lines=lines,
                 um=film.left_um,
                 coats=len(film.coats_um),
                 sanded_um=film.sanded_um,
-                scar=_scar(x, width, y) if film.sanded_um else "",
-                reserve_y=round(y + height - reserve * scale, 1) if reserve else None,
+                scar=_scar(*across, y) if film.sanded_um else "",
+                reserve_y=round(y + height - reserve * ruler.scale, 1) if reserve else None,
                 reserve_um=reserve,
             )
         )
-    top = base - planned * scale
-    return Column(name, round(x, 1), round(width, 1), slabs, round(top, 1), build.total_um)
+    return slabs
 
 
 def _scar(x: float, width: float, y: float) -> str:
@@ -155,5 +159,5 @@ def _scar(x: float, width: float, y: float) -> str:
 
 
 def _scale_marks(tallest: float) -> list[float]:
-    step = next(s for s in (10, 20, 40, 50, 100, 200, 500, 1000, 5000, 20000, 100000) if tallest / s <= 7)
+    step = next(s for s in (1, 2, 5, 10, 20, 40, 50, 100, 200, 500, 1000, 5000, 20000, 100000) if tallest / s <= 7)
     return [step * n for n in range(int(tallest // step) + 1)]
