@@ -14,44 +14,13 @@ from itertools import islice
 from statistics import median
 from zoneinfo import ZoneInfo
 
+from cool_sheen.formats.logger_words import HEADER_WORDS, NEVER, SLASHED, TIME_FORMATS
+
 MOST_BYTES = 20_000_000
 MOST_ROWS = 200_000
 _PROBLEMS_SHOWN = 50
+_HEAD_ROWS = 60  # where the figures have to begin
 _DELIMITERS = (";", "\t", ",", "|")
-
-# The later a word stands, the less it says.
-_HEADER_WORDS: dict[str, tuple[str, ...]] = {
-    "time": (
-        "time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when", "at",
-    ),
-    "temp": (
-        "temp", "temperature", "temperatur", "température", "temperatura", "air", "°c", "°f", "celsius", "fahrenheit",
-        "t",
-    ),
-    "rh": (
-        "humidity", "rh", "hum", "feuchte", "luftfeuchte", "humidité", "humedad", "humid", "%", "r.h", "relative",
-        "rel",
-    ),
-}  # fmt: skip
-_NEVER: dict[str, tuple[str, ...]] = {
-    "temp": ("dew", "taupunkt", "rosée", "surface"),
-    "rh": ("absolute", "ratio"),
-    "time": (),
-}
-
-_TIME_FORMATS = (
-    "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M", "%d.%m.%Y %H:%M:%S",
-    "%d.%m.%Y %H:%M", "%d.%m.%y %H:%M:%S", "%d.%m.%y %H:%M", "%d %b %Y %H:%M:%S",
-    "%d %b %Y %H:%M",
-)  # fmt: skip
-_CLOCKS = ("%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p")
-_SLASHED = {
-    order: tuple(f"{date} {clock}" for date in dates for clock in _CLOCKS)
-    for order, dates in {
-        "day first": ("%d/%m/%Y", "%d/%m/%y", "%d-%m-%Y"),
-        "month first": ("%m/%d/%Y", "%m/%d/%y", "%m-%d-%Y"),
-    }.items()
-}
 
 
 class NotALog(ValueError):
@@ -65,7 +34,7 @@ class Options:
     time_zone: str = "UTC"
     doubled_hour: str = "earlier"  # which of the two, in autumn
     unit: str = ""  # C or F
-    date_order: str = ""  # a key of _SLASHED
+    date_order: str = ""  # a key of SLASHED
     columns: tuple[int, int, int] | None = None  # time, temperature, humidity; from 0
     sure: bool = False  # the figures look odd, and are right
 
@@ -125,11 +94,12 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
     lines = _text(content).splitlines()
     delimiter, first = _shape(lines)
     rows = _table(lines[first:], delimiter)
-    header = [] if _is_data(rows[0]) else [cell.strip() for cell in rows[0]]
-    body = rows[1:] if header else rows
+    begins = next((n for n, row in enumerate(rows[:_HEAD_ROWS]) if _is_data(row)), min(1, len(rows) - 1))
+    header = _header(rows[:begins])
+    body = rows[begins:]
     if len(body) > MOST_ROWS:
         raise NotALog(f"The file has {len(body):,} rows; {MOST_ROWS:,} at a time are read. Split it.")
-    columns = options.columns or _columns(header, body)
+    columns, clock = _with_clock(options.columns or _columns(header, body), body)
     record = LoggerRecord(
         delimiter=delimiter,
         header=header,
@@ -137,18 +107,26 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
         unit=options.unit or _unit(header, columns, body),
         date_order="",
         decimal_comma=_decimal_comma(body, columns),
-        clock=_clock_column(body, columns),
+        clock=clock,
     )
-    if record.clock is not None and _DATE_ONLY.fullmatch(body[0][record.clock].strip()):
-        record.columns, record.clock = (record.clock, columns[1], columns[2]), columns[0]
     record.date_order = options.date_order or _date_order(body, record)
-    _read_rows(record, body, first + (2 if header else 1), options)
+    _read_rows(record, body, first + begins + 1, options)
     if not record.readings:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}" if record.problems else ""
         raise NotALog(f"No row of this file could be read.{why}")
     if not options.sure:
         _refuse_swapped(record)
     return record
+
+
+def _header(above: list[list[str]]) -> list[str]:
+    """Join the last rows above the figures: some loggers write the units under the names."""
+    if not above:
+        return []
+    same = [row for row in above[-2:] if len(row) == len(above[-1])]
+    return [
+        " ".join(dict.fromkeys(cell.strip() for cell in cells if cell.strip())) for cells in zip(*same, strict=True)
+    ]
 
 
 def _table(lines: list[str], delimiter: str) -> list[list[str]]:
@@ -201,15 +179,16 @@ _DATE_ONLY = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}\.?")
 _CLOCK_ONLY = re.compile(r"\d{1,2}:\d{2}(:\d{2})?(\s*[AaPp][Mm])?")
 
 
-def _clock_column(body: list[list[str]], columns: tuple[int, int, int]) -> int | None:
-    """Find the partner of a time column that holds only a date, or only a time of day."""
+def _with_clock(columns: tuple[int, int, int], body: list[list[str]]) -> tuple[tuple[int, int, int], int | None]:
+    """Return the columns with the date first, and the column of the time of day where it has one of its own."""
     row = next((r for r in body if len(r) > max(columns)), None)
     if row is None:
-        return None
-    for mine, other in ((_DATE_ONLY, _CLOCK_ONLY), (_CLOCK_ONLY, _DATE_ONLY)):
-        if mine.fullmatch(row[columns[0]].strip()):
-            return next((c for c, cell in enumerate(row) if other.fullmatch(cell.strip())), None)
-    return None
+        return columns, None
+    dates = [c for c, cell in enumerate(row) if _DATE_ONLY.fullmatch(cell.strip())]
+    clocks = [c for c, cell in enumerate(row) if _CLOCK_ONLY.fullmatch(cell.strip())]
+    if columns[0] in [*dates, *clocks] and dates and clocks:
+        return (dates[0], columns[1], columns[2]), clocks[0]
+    return columns, None
 
 
 _NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?\s*(?:°?\s*[CF]|%)?(?:\s*(?:RH|rH|rF))?", re.IGNORECASE)
@@ -241,10 +220,10 @@ def _columns(header: list[str], body: list[list[str]]) -> tuple[int, int, int]:
 
 def _score(cell: str, wanted: str) -> int:
     text = cell.lower().strip()
-    if any(word in text for word in _NEVER[wanted]):
+    if any(word in text for word in NEVER[wanted]):
         return 0
     words = set(re.split(r"[^a-zà-ÿ°%.]+", text))
-    for weight, word in enumerate(reversed(_HEADER_WORDS[wanted]), start=1):
+    for weight, word in enumerate(reversed(HEADER_WORDS[wanted]), start=1):
         if word in words:
             return 100 + weight
         if len(word) > 2 and word in text:
@@ -299,7 +278,7 @@ _ISO = re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}")
 
 @lru_cache(maxsize=8)
 def _patterns(order: str) -> list[str]:
-    return [*_TIME_FORMATS, *_SLASHED[order]]
+    return [*TIME_FORMATS, *SLASHED[order]]
 
 
 def _moment(cell: str, order: str) -> datetime | None:
