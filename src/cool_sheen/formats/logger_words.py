@@ -3,8 +3,8 @@
 # The later a word stands, the less it says.
 HEADER_WORDS: dict[str, tuple[str, ...]] = {
     "time": (
-        "time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when", "clock", "day",
-        "at",
+        "time", "date", "datum", "zeit", "heure", "fecha", "timestamp", "stamp", "uhrzeit", "hora", "utc", "when",
+        "clock", "day", "at",
     ),
     "temp": (
         "temp", "temperature", "temperatur", "température", "temperatura", "air", "°c", "°f", "celsius", "fahrenheit",

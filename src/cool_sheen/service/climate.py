@@ -77,10 +77,12 @@ def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, we
     model = room_climate(outdoor, room)
     sources = _records(opened, space.uuid, origin - _RUN_IN)
     if space.has_sensor:
+        # A stand-in makes way for what was really measured: from the first real reading on it is silent.
+        real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
+        since, until = max(origin, weather.tick - _SENSOR_BACK), min(real, weather.tick) + timedelta(seconds=1)
         sensor = SimulatedThermoHygrometer(shop.weather_seed + space.uuid.int % 1009)
-        sources.append(
-            sensor.readings(model, max(origin, weather.tick - _SENSOR_BACK), weather.tick + timedelta(seconds=1))
-        )
+        if until > since:
+            sources.append(sensor.readings(model, since, until))
     return corrected(model, believed(sources))
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
 from cool_sheen.core.climate.gates import Limits
-from cool_sheen.core.drying.milestones import WORDS, DryingData, Milestone, Mode
+from cool_sheen.core.drying.milestones import WORDS, DryingData, Mode
 from cool_sheen.core.drying.phases import RecoatRule
 
 Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,60}$")]
@@ -172,16 +172,7 @@ class Product(Strict):
     @property
     def drying(self) -> DryingData:
         """What the clock needs."""
-        return DryingData(
-            ref_temp_c=self.ref_temp_c,
-            ref_rh_pct=self.ref_rh_pct,
-            ref_wet_film_um=self.ref_wet_film_um,
-            milestones=tuple(
-                Milestone(m.name, m.mode, m.ref_minutes, m.activation_kj_per_mol) for m in self.milestones
-            ),
-            stall_temp_c=self.stall_temp_c,
-            min_film_forming_temp_c=self.min_film_forming_temp_c,
-        )
+        return DryingData.of(self)
 
     def rule_for(self, following: "Product | None") -> RecoatRule:
         """Return the recoat rule kept by what follows: itself first, then its family, then anything."""

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 from cool_sheen.core.units import Celsius, Micron, Minutes, Percent
 
@@ -63,6 +64,20 @@ class DryingData:
     milestones: tuple[Milestone, ...]
     stall_temp_c: Celsius | None = None
     min_film_forming_temp_c: Celsius | None = None
+
+    @classmethod
+    def of(cls, sheet: Any) -> "DryingData":
+        """Take what the clock needs from a product on the shelf or a request: both have these names."""
+        return cls(
+            ref_temp_c=sheet.ref_temp_c,
+            ref_rh_pct=sheet.ref_rh_pct,
+            ref_wet_film_um=sheet.ref_wet_film_um,
+            milestones=tuple(
+                Milestone(m.name, m.mode, m.ref_minutes, m.activation_kj_per_mol) for m in sheet.milestones
+            ),
+            stall_temp_c=sheet.stall_temp_c,
+            min_film_forming_temp_c=sheet.min_film_forming_temp_c,
+        )
 
     def named(self, name: str | None) -> Milestone | None:
         """Return a milestone by its name, or None."""

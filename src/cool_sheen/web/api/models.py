@@ -6,7 +6,7 @@ from typing import Annotated, Self
 from pydantic import AfterValidator, AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 
 from cool_sheen.core.climate.series import Series
-from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
+from cool_sheen.core.drying.milestones import DryingData, Mode
 from cool_sheen.core.drying.phases import RecoatRule
 
 
@@ -98,16 +98,7 @@ class ProductShape(Shape):
 
     def data(self) -> DryingData:
         """Return the core's data."""
-        return DryingData(
-            ref_temp_c=self.ref_temp_c,
-            ref_rh_pct=self.ref_rh_pct,
-            ref_wet_film_um=self.ref_wet_film_um,
-            milestones=tuple(
-                Milestone(m.name, m.mode, m.ref_minutes, m.activation_kj_per_mol) for m in self.milestones
-            ),
-            stall_temp_c=self.stall_temp_c,
-            min_film_forming_temp_c=self.min_film_forming_temp_c,
-        )
+        return DryingData.of(self)
 
 
 def series_of(points: list[ClimatePoint]) -> Series:
