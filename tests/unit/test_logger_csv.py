@@ -73,6 +73,25 @@ def test_what_looks_swapped_can_be_sorted_out_by_hand():
     assert read_logger(odd, Options("Europe/Berlin", unit="F", sure=True)).readings[0].air_temp_c == pytest.approx(10)
 
 
+@pytest.mark.parametrize(
+    ("rows", "taken"),
+    [
+        ([(34, 28), (36, 22)], True),  # a hot dry afternoon
+        ([(40, 21), (55, 22)], False),  # humidity where the temperature should be
+        ([(35, 21), (36, 21)], False),
+        ([(70, 80), (72, 78)], False),  # Fahrenheit without a word
+        ([(28, 90), (29, 88)], True),
+    ],
+)
+def test_a_hot_record_is_taken_and_a_swapped_one_is_not(rows, taken):
+    text = "time,temp,rh\n" + "".join(f"2026-06-08 08:{n}0,{t},{h}\n" for n, (t, h) in enumerate(rows))
+    if taken:
+        assert len(read_logger(text.encode(), BERLIN).readings) == 2
+    else:
+        with pytest.raises(NotALog, match="swapped, or the temperature is in Fahrenheit"):
+            read_logger(text.encode(), BERLIN)
+
+
 def test_the_doubled_hour_of_autumn_follows_the_rule_and_the_missing_hour_of_spring_is_refused():
     autumn = b"time,temp,rh\n2026-10-25 02:30,15,60\n"
     earlier, later = (

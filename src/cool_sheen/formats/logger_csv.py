@@ -360,9 +360,15 @@ def _number(cell: str, what: str) -> float:
     return float(re.sub(r"[^\d.+-]", "", text.replace(",", ".")))
 
 
+_HOT_C, _VERY_HOT_C = 30.0, 45.0  # a room may be hot; hotter than this it is more likely a mistake
+
+
 def _refuse_swapped(record: LoggerRecord) -> None:
-    air, rh = median(r.air_temp_c for r in record.readings), median(r.rh_pct for r in record.readings)
-    if air > 30 and rh < air:
+    """Refuse figures that are more likely a mistake: humidity swings more than temperature, and rooms are not ovens."""
+    airs, rhs = [r.air_temp_c for r in record.readings], [r.rh_pct for r in record.readings]
+    air, rh = median(airs), median(rhs)
+    dry_and_steady = rh < air and max(airs) - min(airs) > max(rhs) - min(rhs)
+    if air > _VERY_HOT_C or (air > _HOT_C and dry_and_steady):
         raise NotALog(
             f"Temperature and humidity look swapped, or the temperature is in Fahrenheit: the middle of the record is "
             f"{air:.0f} °C at {rh:.0f} %. Choose the columns or the unit, or confirm that it was so hot."
