@@ -74,10 +74,15 @@ def test_when_the_count_runs_out_an_alarm_sounds_and_says_go_and_test(page, serv
             break
     expect(alarm).to_contain_text("go and test")
     assert page.evaluate("document.documentElement.dataset.sounded") is not None
-    assert alarm.count() == 1
-    served.shop.clock.turn(seconds=60)
-    page.clock.run_for(21_000)
-    expect(page.locator(".lane", has_text=name)).to_contain_text("open, test first")
+    lane = page.locator(".lane", has_text=name)
+    for _ in range(12):  # a reading may have put the time off again; the alarm has rung, and rings no second time
+        served.shop.clock.turn(seconds=60)
+        with page.expect_response(re.compile("/bench/lanes")):
+            page.clock.run_for(21_000)
+        page.wait_for_timeout(200)
+        if "open, test first" in lane.inner_text():
+            break
+    expect(lane).to_contain_text("open, test first")
     assert alarm.count() == 1
     alarm.get_by_role("button", name="Heard").click()
     expect(alarm).to_have_count(0)
@@ -231,3 +236,72 @@ def test_a_logger_file_is_looked_at_then_taken_and_the_lane_moves(page, served, 
     page.goto("/")
     after = choose(page, "Cupboard doors 1–6, faces").locator(".cd b").inner_text()
     assert after > before
+
+
+def test_on_the_part_a_measured_coat_is_logged_taken_back_and_put_back_by_mouse(page, served):
+    page.goto("/")
+    page.get_by_role("link", name="Headstock casting").click()
+    page.get_by_role("button", name="Another coat").click()
+    dialog = page.locator("#dialog")
+    expect(dialog).to_contain_text("Isocyanates")
+    dialog.get_by_label("Wet film").fill("three")
+    dialog.get_by_role("button", name="Coat on").click()
+    expect(dialog.locator("[role=alert]")).to_contain_text("“three” is no film")
+    dialog.get_by_label("Wet film").fill("3 mil")
+    dialog.get_by_label("Ended at").fill("2026-06-08T09:40")
+    dialog.get_by_role("button", name="Coat on").click()
+    counts = page.get_by_role("row", name="Clear")
+    expect(counts).to_contain_text("1 of 2")
+    expect(page.locator(".log")).to_contain_text("Clear coated, 76 µm wet")
+    expect(page.locator(".film.large .slab")).to_have_count(4)
+    page.get_by_role("button", name="Take back: Clear coated").click()
+    expect(counts).to_contain_text("0 of 2")
+    expect(page.locator(".film.large .slab")).to_have_count(3)
+    page.locator("#toast").get_by_role("button", name="Put it back").click()
+    expect(counts).to_contain_text("1 of 2")
+
+
+def test_every_countdown_says_why_and_the_weather_answers_at_once(page, served):
+    page.goto("/")
+    lane = page.locator(".lane", has_text="Cupboard doors")
+    lane.get_by_text("Why?").click()
+    why = lane.locator(".why dl")
+    for words in (
+        "the film has not flashed",
+        "100 µm wet, reference 100 µm",
+        "Waterborne cabinet enamel",
+        "early – likely – late",
+    ):
+        expect(why).to_contain_text(words)
+    page.goto("/weather")
+    page.get_by_label("Space").select_option("Yard")
+    expect(page.get_by_role("heading", name="Yard")).to_be_visible()
+    page.get_by_label("Surface").select_option("casting")
+    expect(page).to_have_url(re.compile("surface=casting"))
+    expect(page.get_by_role("row", name="Two-pack clear, gloss")).to_contain_text(re.compile("last safe start|opens"))
+
+
+def test_when_the_program_is_away_a_press_says_that_nothing_was_logged(page, served):
+    page.goto("/")
+    choose(page, "Headstock casting")
+    page.route("**/coat", lambda route: route.abort())
+    page.keyboard.press("c")
+    expect(page.locator("#toast")).to_contain_text("Nothing was logged")
+    expect(chosen(page)).to_contain_text("Colour 2 of 2")
+    page.unroute("**/coat")
+    page.keyboard.press("c")
+    expect(page.locator("#toast")).to_contain_text("Clear coated")
+
+
+def test_a_whole_coat_in_gloves_touch_test_included(page, served):
+    page.context.add_cookies([{"name": "booth", "value": "1", "url": served.address}])
+    page.goto("/")
+    lane = page.locator(".lane", has_text="Carousel panel")
+    lane.get_by_role("button", name="Coat on").click()
+    expect(lane).to_have_class(re.compile("is-wet"))
+    lane.get_by_role("button", name="Touch test").click()
+    ready = page.locator("#dialog").get_by_role("button", name="Ready", exact=True)
+    assert ready.bounding_box()["height"] >= 120
+    ready.click()
+    expect(page.locator("#dialog")).to_be_hidden()
+    expect(page.locator(".lane", has_text="Carousel panel")).to_contain_text("Enamel 2 of 2")

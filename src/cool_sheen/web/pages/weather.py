@@ -41,7 +41,7 @@ def weather(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep
     """Show the climate of a space, and what it means for each product."""
     asked = (request.query_params.get(name, "") for name in ("space", "surface", "product"))
     context = _context(desk, opened, shop, *asked)
-    return pages.show(request, opened, "weather/page.html", **context, typed=Typed({}))
+    return pages.show(request, opened, "weather/page.html", **context, typed=Typed({"space": context["space"].uuid}))
 
 
 def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, product: str) -> dict[str, Any]:
@@ -57,6 +57,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
     return {
         "spaces": list(spaces.values()),
         "space": chosen,
+        "space_choices": [(s.uuid, s.name) for s in spaces.values()],
         "kinds": SPACE_KINDS,
         "masses": MASSES,
         "mass": mass,
