@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import urlencode
@@ -15,7 +16,7 @@ from uuid import uuid4
 import pytest
 from sqlalchemy import inspect, text
 from sqlalchemy.exc import IntegrityError, StatementError
-from tests.support import T0
+from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.log.entries import Entry, NotePayload, Target
 from cool_sheen.store import log
@@ -128,3 +129,13 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
         program.stdout.close()
     assert page.count("Take back: Build coats coated") == 2
     assert "2 of 3" in page
+
+
+def test_one_press_over_many_connections_at_once_is_one_coat(tmp_path):
+    shop = ShopOnTrial(tmp_path)
+    part, same = shop.new_part(), uuid4()
+    presses = [same] * 12 + [uuid4() for _ in range(8)]
+    with ThreadPoolExecutor(8) as hands:
+        answers = list(hands.map(lambda press: shop.log(part, "coat", press).status_code, presses))
+    assert answers == [200] * 20
+    assert len(shop.standing(part).state.coats) == 9

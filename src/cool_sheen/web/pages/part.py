@@ -209,8 +209,7 @@ def _stop_on(typed: Typed) -> None:
         raise Refused("Check what was entered.", typed.notes)
 
 
-def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[str, Any], write: Writer) -> Response:
-    """Log one entry and say so; from a plain form, go back to the page that it came from."""
+def _write(desk: Desk, uuid: UUID, form: dict[str, Any], write: Writer) -> tuple[Standing, Recorded, str]:
     with desk.open() as opened:
         shop = desk.shop(opened)
         if shop is None:
@@ -220,7 +219,15 @@ def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[s
         if press is None:
             raise Refused("This was not logged.", typed.notes)
         found = stand_one(desk, opened, uuid, look(desk, opened))
-        row = write(opened, found, typed, press)
+        return found, write(opened, found, typed, press), shop.units
+
+
+def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[str, Any], write: Writer) -> Response:
+    """Log one entry and say so; from a plain form, go back to the page that it came from."""
+    try:
+        found, row, units = _write(desk, uuid, form, write)
+    except log.Conflict:  # the same press may have come over two connections at once: look again who was first
+        found, row, units = _write(desk, uuid, form, write)
     if not request.headers.get("hx-request"):
         back = str(form.get("back", ""))
         return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
@@ -231,7 +238,7 @@ def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[s
             opened,
             "_logged.html",
             part=found.part,
-            says=work.says_logged(opened, row, names, shop.units),
+            says=work.says_logged(opened, row, names, units),
             entry=row.entry,
             press=work.new_id(),
         )
