@@ -10,7 +10,7 @@ from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.units import Minutes
 
-_GRID = np.linspace(-3.0, 3.0, 6001)
+_SPREADS = np.linspace(-12.0, 12.0, 6001)  # the grid, in spreads of the prior
 _Z = np.linspace(-9.0, 9.0, 36_001)  # a table of the normal distribution: the error of a straight line is under 1e-8
 _PHI_OF_Z = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _Z.tolist()])
 
@@ -48,26 +48,28 @@ def learn(
 
     Returns: Mean and spread of ln factor, percentiles of the factor. [1]
     Raises: Inconsistent: evidence that contradicts itself beyond what the grid can weigh.
-    Source: Bayes on a grid of 0.001; likelihood Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
+    Source: Bayes on a grid of 24 spreads in 6000 steps; likelihood
+        Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
     """
-    log_weight = -0.5 * ((_GRID - prior_ln_mean) / prior_ln_sd) ** 2
+    grid = prior_ln_mean + prior_ln_sd * _SPREADS
+    log_weight = -0.5 * _SPREADS**2
     for test in tests:
-        upper = _phi(test.ready_minutes, test.predicted_minutes, noise_ln_sd, missing=1.0)
-        lower = _phi(test.not_ready_minutes, test.predicted_minutes, noise_ln_sd, missing=0.0)
+        upper = _phi(grid, test.ready_minutes, test.predicted_minutes, noise_ln_sd, missing=1.0)
+        lower = _phi(grid, test.not_ready_minutes, test.predicted_minutes, noise_ln_sd, missing=0.0)
         log_weight = log_weight + np.log(np.maximum(upper - lower, 1e-300))
     weight = np.exp(log_weight - log_weight.max())
     total = float(weight.sum())
     if not math.isfinite(total) or total <= 0:
         raise Inconsistent("These tests contradict each other beyond weighing.", "tests")
     weight /= total
-    mean = float((weight * _GRID).sum())
-    spread = math.sqrt(float((weight * (_GRID - mean) ** 2).sum()))
+    mean = float((weight * grid).sum())
+    spread = math.sqrt(float((weight * (grid - mean) ** 2).sum()))
     below = np.cumsum(weight) - weight / 2
-    p10, p50, p90 = (math.exp(float(np.interp(p, below, _GRID))) for p in (0.1, 0.5, 0.9))
+    p10, p50, p90 = (math.exp(float(np.interp(p, below, grid))) for p in (0.1, 0.5, 0.9))
     return Posterior(mean, spread, p10, p50, p90)
 
 
-def _phi(minutes: Minutes | None, predicted: Minutes, noise: float, missing: float) -> Floats:
+def _phi(grid: Floats, minutes: Minutes | None, predicted: Minutes, noise: float, missing: float) -> Floats:
     if minutes is None:
-        return np.full_like(_GRID, missing)
-    return np.asarray(np.interp((math.log(minutes / predicted) - _GRID) / noise, _Z, _PHI_OF_Z))
+        return np.full_like(grid, missing)
+    return np.asarray(np.interp((math.log(minutes / predicted) - grid) / noise, _Z, _PHI_OF_Z))

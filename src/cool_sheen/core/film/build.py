@@ -1,7 +1,10 @@
 """The dry film as it stands: what coats put on, what sanding took."""
 
+import math
 from dataclasses import dataclass, field
+from decimal import Decimal
 
+from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.units import Micron, Percent
 
 
@@ -16,6 +19,28 @@ def dry_film(wet_film_um: Micron, volume_solids_pct: Percent) -> Micron:
     Source: ISO 3233, dry film = wet film x volume solids.
     """
     return wet_film_um * volume_solids_pct / 100
+
+
+def coats_needed(
+    wet_film_um: Micron, volume_solids_pct: Percent, sanding_um: Micron, reserve_um: Micron
+) -> tuple[Micron, int]:
+    """Coats of a layer so that its reserve is left after the last sanding.
+
+    Args:
+        wet_film_um: Wet film of one coat. [um, above 0]
+        volume_solids_pct: Volume solids of the ready mix. [%, above 0]
+        sanding_um: What sanding will take. [um]
+        reserve_um: What must be left. [um]
+
+    Returns: Dry film of one coat [um], and the number of coats, decided in exact decimals. [1]
+    Raises: OutOfRange: a coat that leaves no film.
+    Source: ceil((reserve + sanding) / dry film per coat).
+    """
+    dry = Decimal(str(wet_film_um)) * Decimal(str(volume_solids_pct)) / 100
+    if dry <= 0:
+        raise OutOfRange("A coat without solids leaves no film.", "volume_solids_pct")
+    wanted = Decimal(str(reserve_um)) + Decimal(str(sanding_um))
+    return float(dry), math.ceil(wanted / dry)
 
 
 @dataclass(slots=True)

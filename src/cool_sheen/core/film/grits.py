@@ -14,12 +14,12 @@ MEAN_UM: dict[str, Micron] = {
 SCRATCH_SHARE = 0.35  # depth that a grit must take out, as a share of the grain before it
 
 
-def mean_grain(grit: str) -> Micron:
+def mean_grain(grit: str, field: str = "grit") -> Micron:
     """Mean grain of a grit. [um] Raises NotReadable for a name that is on neither scale."""
     try:
         return MEAN_UM[grit.upper().replace(" ", "")]
     except KeyError:
-        raise NotReadable(f"“{grit}” is no grit: use a name such as P320 (FEPA) or C320 (CAMI).", "grit") from None
+        raise NotReadable(f"“{grit}” is no grit: use a name such as P320 (FEPA) or C320 (CAMI).", field) from None
 
 
 def scratch_removal(before: str) -> Micron:

@@ -1,13 +1,14 @@
 """The drying clock, over JSON."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from fastapi import APIRouter
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Film, simulate
 from cool_sheen.core.drying.phases import likely, phases
+from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.web.api.models import AboveNought, Answer, At, Climate, ProductShape, Shape, series_of
 
@@ -108,4 +109,55 @@ def drying_phases(asked: ClockShape) -> PhasesAnswer:
             )
             for span in spans
         ]
+    )
+
+
+Spread = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=1e-4, le=5)]
+
+
+class TouchShape(Shape):
+    """A film that was predicted for one time, and seen not ready or ready at others."""
+
+    predicted_minutes: AboveNought
+    not_ready_minutes: AboveNought | None = None
+    ready_minutes: AboveNought | None = None
+
+    @model_validator(mode="after")
+    def _some_evidence_in_order(self) -> Self:
+        if self.not_ready_minutes is None and self.ready_minutes is None:
+            raise ValueError("ready_minutes: give not_ready_minutes, ready_minutes, or both")
+        if self.not_ready_minutes and self.ready_minutes and self.ready_minutes <= self.not_ready_minutes:
+            raise ValueError("ready_minutes: it must come later than not_ready_minutes")
+        return self
+
+
+class TouchTestsShape(Shape):
+    """Touch tests of one product in one space."""
+
+    prior_ln_sd: Spread = 0.25
+    noise_ln_sd: Spread = 0.10
+    tests: Annotated[list[TouchShape], Field(max_length=1000)]
+
+
+class FactorAnswer(Answer):
+    """What is believed about the factor on the product's times."""
+
+    ln_mean: float
+    ln_sd: float
+    factor_p10: float
+    factor_p50: float
+    factor_p90: float
+
+
+@router.post("/drying/touch-tests")
+def touch_tests(asked: TouchTestsShape) -> FactorAnswer:
+    """What touch tests say about the factor on a product's times."""
+    tests = [TouchTest(t.predicted_minutes, t.not_ready_minutes, t.ready_minutes) for t in asked.tests]
+    found = learn(tests, asked.prior_ln_sd, asked.noise_ln_sd)
+    return FactorAnswer(
+        ln_mean=found.ln_mean,
+        ln_sd=found.ln_sd,
+        factor_p10=found.factor_p10,
+        factor_p50=found.factor_p50,
+        factor_p90=found.factor_p90,
     )
