@@ -20,11 +20,6 @@ HEADERS = {
 }
 # Stateless: a script without an origin may ask them.
 CALCULATORS = tuple(f"/api/v1/{room}/" for room in ("climate", "drying", "film", "sanding"))
-    "/api/v1/climate/",
-    "/api/v1/drying/",
-    "/api/v1/film/",
-    "/api/v1/sanding/",
-)  # stateless: a script without an origin may ask them
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 UPLOADS = ("/weather/records",)
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
