@@ -1,8 +1,15 @@
 """Fixtures for all tests."""
 
+import os
+
 import pytest
+from hypothesis import settings
 
 from tests.support import ShopOnTrial
+
+# No deadline: the first example pays for an import. In CI the same examples every time; on the desk new ones.
+settings.register_profile("shop", deadline=None, derandomize=bool(os.environ.get("CI")))
+settings.load_profile("shop")
 
 
 @pytest.fixture
