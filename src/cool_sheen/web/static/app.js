@@ -161,7 +161,9 @@
     o: () => { const lane = chosen(); if (lane) location.assign("/parts/" + lane.dataset.part); },
     b: () => toggleBooth(), "?": () => $("#help").showModal(),
   };
+  let ready = false;
   document.addEventListener("keydown", (event) => {
+    if (!ready) return;
     if (event.ctrlKey || event.metaKey || event.altKey || event.isComposing || event.repeat) return;
     if (event.target.closest("input, select, textarea, [contenteditable]")) return;
     const key = event.key.toLowerCase();
@@ -202,12 +204,13 @@
       closeHelp() { $("#help").close(); },
       testSound() { sound(); },
     }));
-    Alpine.data("bench", () => ({ init() { choose(chosen(), false); tick(); } }));
     Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
   });
   document.addEventListener("DOMContentLoaded", () => {
     hush();
     tick();
+    choose(chosen(), false); // a lane is framed, and keys act on it, once htmx has taken hold of its buttons
+    ready = true;
     const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed
     if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
   });
