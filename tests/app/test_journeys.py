@@ -186,6 +186,20 @@ def test_a_coat_that_was_forgotten_is_logged_where_it_belongs(shop):
     assert found.layers_done["epoxy"] == 2
 
 
+def test_sanding_that_goes_through_or_under_the_reserve_is_said_on_the_part(shop):
+    part = shop.new_part()
+    for _ in range(3):
+        shop.log(part, "coat", layer_id="build")
+        shop.clock.turn(hours=1)
+    shop.clock.turn(hours=9)
+    shop.log(part, "sand", grit="P320", removal="110")
+    page = shop.http.get(f"/parts/{part}").text
+    assert "High-build is under its reserve:</b> 77 µm left of 90 µm" in page
+    assert "Sanded through" not in page
+    shop.log(part, "sand", grit="P500", break_through="1")
+    assert "Sanded through" in shop.http.get(f"/parts/{part}").text
+
+
 def test_a_mist_coat_starts_a_clock_and_does_not_count(shop):
     part = shop.new_part()
     shop.log(part, "coat", coat_kind="mist", wet_film="1 mil")

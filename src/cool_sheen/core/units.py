@@ -11,7 +11,6 @@ from cool_sheen.core.errors import NotReadable
 Celsius = float
 Kelvin = float
 Percent = float
-Fraction = float
 Pascal = float
 Micron = float
 Minutes = float

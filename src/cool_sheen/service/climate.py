@@ -166,8 +166,3 @@ def _make_part_climate(
 def now_in(series: Series, at: datetime) -> Series:
     """Return a series at one instant."""
     return series.sampled(np.array([seconds(at)]))
-
-
-def reach_of(series: Series) -> tuple[datetime, datetime]:
-    """Return the first and last point of a series."""
-    return instant(float(series.at_s[0])), instant(float(series.at_s[-1]))

@@ -7,7 +7,6 @@ from zoneinfo import ZoneInfo
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
-from markupsafe import Markup
 from sqlalchemy.orm import Session
 
 from cool_sheen import __version__
@@ -56,8 +55,3 @@ class Pages:
         }
         text = self.environment.get_template(template).render({**known, **context})
         return HTMLResponse(text, status)
-
-    def piece(self, template: str, macro: str, *arguments: Any) -> Markup:
-        """Render one macro; for tests and the page of components."""
-        module = self.environment.get_template(template).module
-        return Markup(getattr(module, macro)(*arguments))  # noqa: S704 - a macro's own output

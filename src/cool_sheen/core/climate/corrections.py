@@ -11,7 +11,6 @@ from cool_sheen.core.units import Hours
 
 BRIDGED_S = 3 * 3600.0  # readings further apart than this leave a gap between them
 HALF_LIFE_H: Hours = 3.0
-MOST_READINGS = 200_000
 
 
 @dataclass(frozen=True, eq=False)

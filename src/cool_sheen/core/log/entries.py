@@ -14,7 +14,6 @@ from cool_sheen.core.coatings.systems import CoatKind, StepKind
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
 Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
-Figure = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 
 
 class Promise(Strict):

@@ -22,7 +22,6 @@ from cool_sheen.service.jobs import Standing, spaces_by_id, stand_one
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages.bench import strip
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 from cool_sheen.web.views import lane, ribbon, section
 
@@ -76,7 +75,6 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "entries": [
             (r, work.says_logged(opened, r, names, shop.units), r.entry.uuid in stands) for r in reversed(rows)
         ],
-        "strip": strip(found, zone, shop),
         "cautions": _cautions(desk, found, found.action.does),
         "substrate": desk.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(opened).values()),

@@ -199,15 +199,6 @@ def clock_time(at: datetime | None, zone: ZoneInfo, now: datetime) -> str:
     return f"{local:%a %H:%M}" if abs((local.date() - today).days) < 7 else f"{local:%-d %b %H:%M}"
 
 
-def remaining(delta: timedelta) -> str:
-    """Write a span as a countdown shows it: ``0:37:20``, and days where there are any."""
-    total = max(0, int(delta.total_seconds()))
-    days, rest = divmod(total, 86_400)
-    hours, rest = divmod(rest, 3600)
-    minutes, secs = divmod(rest, 60)
-    return f"{days} d {hours} h" if days else f"{hours}:{minutes:02d}:{secs:02d}"
-
-
 def _count(found: Standing, zone: ZoneInfo) -> Count | None:
     action, now = found.action, found.look.now
     if action.counts_to is None:
