@@ -51,7 +51,7 @@ def test_bench_and_part_are_served_in_under_fifty_milliseconds(tmp_path, page, b
 
     def ask():
         shop.clock.turn(seconds=20)  # a Bench that is left open asks this often; every ten minutes the weather is new
-        begun = time.process_time()  # the table shows time on the wall; the mark holds what the server itself works
+        begun = time.process_time()  # the table shows elapsed time; the mark holds what the server itself works
         assert shop.http.get(address).status_code == 200
         spent.append(time.process_time() - begun)
 

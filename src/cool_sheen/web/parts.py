@@ -16,13 +16,13 @@ class NoShop(Exception):
     """The shop is not set up yet."""
 
 
-def desk_of(request: Request) -> Desk:
-    """Return the application's desk."""
+async def desk_of(request: Request) -> Desk:
+    """Return the application's desk; async, so that it costs no thread."""
     desk: Desk = request.app.state.desk
     return desk
 
 
-def pages_of(request: Request) -> Pages:
+async def pages_of(request: Request) -> Pages:
     """Return the application's pages."""
     pages: Pages = request.app.state.pages
     return pages
