@@ -12,7 +12,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.jobs import spaces_by_id, zone_facts
 
 WOOD = {"cabinet-waterborne", "lacquer-build"}
 
@@ -28,8 +28,11 @@ def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
         done.append(shop.do_next(part))
     found = shop.standing(part)
     assert found.action.says in ("Curing", "Finished")
-    assert found.layers_done == {layer.id: layer.coats for layer in layers}
-    assert done.count("coat") == sum(layer.coats for layer in layers)
+    zone = zone_facts(shop.desk, found.part)[0]
+    taken = {la.id: sum(c.counted and zone.takes(c.where) for c in la.coats) for la in layers}
+    assert found.layers_done == taken
+    assert {p.status for p in found.steps} == {"done"}
+    assert done.count("coat") == sum(zone.takes(c.where) for la in layers for c in la.coats)
     assert done.count("sand") >= sum(len(layer.sanding) for layer in layers)
     assert {p.status for p in found.steps} == {"done"}
     shop.clock.turn(days=60)

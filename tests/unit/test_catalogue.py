@@ -4,7 +4,8 @@ import pytest
 from tests.support import T0, steady
 
 from cool_sheen.core.climate.air import describe_air
-from cool_sheen.core.coatings.products import FAMILY_WORDS, Product
+from cool_sheen.core.coatings.families import FAMILY_WORDS
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Film, simulate
 from cool_sheen.core.drying.phases import Phase, likely, phases
 from cool_sheen.core.errors import Inconsistent
@@ -19,12 +20,15 @@ def test_at_its_own_reference_a_product_dries_by_its_sheet_and_its_windows_open_
     climate = steady(product.ref_temp_c, product.ref_rh_pct)
     bands = simulate(product.drying, climate, Film(T0, product.ref_wet_film_um))
     for mark in product.milestones:
+        if mark.mode == "heat":
+            assert bands[mark.name].likely is None  # only its heat stages set it
+            continue
         minutes = (bands[mark.name].likely - T0).total_seconds() / 60
         assert minutes == pytest.approx(mark.ref_minutes, rel=0.005, abs=0.1), mark.name
     for window in product.windows:
         spans = phases(T0, window.rule(), likely(bands))
         assert [s.phase for s in spans[:2]] == [Phase.WET, Phase.OPEN]
-        assert window.redissolves or window.closes
+        assert window.redissolves or window.closes or product.family in ("stain_solid", "casein_paint")
 
 
 @pytest.mark.parametrize("product", PRODUCTS, ids=lambda p: p.key)
@@ -54,10 +58,12 @@ def test_the_shelf_covers_every_drying_mode_of_the_clock():
 def test_a_system_stays_within_the_films_of_its_products_and_sands_from_coarse_to_fine(system):
     for layer in system.layers:
         product = shipped().products[layer.product]
-        assert product.wet_film_min_um <= layer.wet_film_um <= product.wet_film_max_um, layer.id
+        for coat in layer.coats:
+            least = product.wet_film_min_um if coat.counted else 0
+            assert least <= coat.wet_film_um <= product.wet_film_max_um, layer.id
         grains = [mean_grain(s.grit) for s in layer.sanding]
         assert grains == sorted(grains, reverse=True)
-        film = layer.coats * layer.wet_film_um * product.volume_solids_pct / 100
+        film = sum(c.wet_film_um for c in layer.coats if c.counted) * product.volume_solids_pct / 100
         assert film - sum(s.removal_um for s in layer.sanding) >= layer.reserve_um
         for coarse, fine in zip(layer.sanding, layer.sanding[1:], strict=False):
             assert fine.removal_um == pytest.approx(scratch_removal(coarse.grit), rel=0.02)

@@ -14,7 +14,8 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
-from cool_sheen.core.planning.steps import labour_minutes, progress, steps_of
+from cool_sheen.core.planning.labour import labour_minutes
+from cool_sheen.core.planning.steps import progress, steps_of
 from cool_sheen.formats.catalogue import shipped
 
 UTC_DAY = WorkingDay(time(8), time(18), ZoneInfo("UTC"))
@@ -261,14 +262,15 @@ def test_whatever_the_system_and_the_weather_a_plan_keeps_the_order_the_windows_
     for planned in plan.steps:
         assert planned.start >= at(hour)
         assert time(8) <= planned.start.time() <= time(18)
-        assert planned.end - planned.start == timedelta(minutes=labour_minutes(planned.step.kind, area))
+        held = planned.step.hold_minutes or 0  # a heat stage stands at its temperature
+        assert planned.end - planned.start == timedelta(minutes=labour_minutes(planned.step.kind, area) + held)
     for one, after_it in pairwise(coats):
         between = [p for p in plan.steps if one.end <= p.start < after_it.start]
         if any(p.step.kind == "sand" for p in between):
             continue
         layer = one.step.layer
         replay = PaperPart(part.system, part.climate)
-        replay.coat((one.end - T0).total_seconds() / 3600, layer.id)
+        replay.coat((one.end - T0).total_seconds() / 3600, layer.id, film=one.step.coat.wet_film_um)
         alone = replay.look(0).top
         rule = alone.product.rule_for(part.products[after_it.step.layer.product])
         assert after_it.start >= alone.bands[rule.opens].late

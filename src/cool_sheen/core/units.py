@@ -16,6 +16,8 @@ Micron = float
 Minutes = float
 Hours = float
 SquareMetres = float
+Metres = float
+Millilitres = float
 
 ZERO_CELSIUS_K = 273.15
 SEA_LEVEL_PA = 101_325.0
@@ -49,6 +51,12 @@ DIMENSIONS: dict[str, Dimension] = {
         {"um": "micrometer", "µm": "micrometer", "μm": "micrometer", "micron": "micrometer", "microns": "micrometer",
          "mil": "thou", "mils": "thou", "mm": "mm"},
         {"metric": ("micrometer", "µm"), "us": ("thou", "mil")},
+    ),
+    "length": Dimension(
+        "meter",
+        {"m": "meter", "cm": "centimeter", "mm": "millimeter", "in": "inch", "inch": "inch", "inches": "inch",
+         '"': "inch", "ft": "foot", "'": "foot", "feet": "foot"},
+        {"metric": ("centimeter", "cm"), "us": ("inch", "in")},
     ),
     "volume": Dimension(
         "milliliter",
@@ -111,7 +119,7 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
     return float(_registry().Quantity(value, kind.inside).to(unit).magnitude), sign
 
 
-_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0}
+_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1}
 
 
 def amount(value: float, dimension: str, units: str = "metric", digits: int | None = None) -> str:

@@ -1,23 +1,29 @@
 """Reads the TOML files that ship, and checks them whole."""
 
 import tomllib
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
 from typing import Any
 
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
-from cool_sheen.core.coatings.products import Caution, Product, Strict
+from cool_sheen.core.coatings.compatibility import Rule, RuleTable, Way
+from cool_sheen.core.coatings.families import Ground
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheets import Caution, Strict
+from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.survey.tests import SurveyTest
 
 
 class Substrate(Strict):
     """What a part is made of."""
 
     name: str
-    family: str
+    family: Ground
     mass: str
 
 
@@ -29,6 +35,8 @@ class Catalogue:
     systems: dict[str, System]
     substrates: dict[str, Substrate]
     cautions: dict[str, Caution]
+    supplies: dict[str, Supply] = field(default_factory=dict)
+    tests: dict[str, SurveyTest] = field(default_factory=dict)
 
 
 @cache
@@ -37,27 +45,66 @@ def shipped() -> Catalogue:
     root = files("cool_sheen") / "catalogue"
     products = [Product.model_validate(data) for data in _folder(root / "products")]
     systems = [System.model_validate(data) for data in _folder(root / "systems")]
+    supplies = [Supply.model_validate(data) for data in _read(root / "supplies.toml")["supply"]]
     substrates = {key: Substrate.model_validate(data) for key, data in _read(root / "substrates.toml").items()}
     cautions = [Caution.model_validate(data) for data in _read(root / "cautions.toml")["caution"]]
+    tests = [SurveyTest.model_validate(data) for data in _read(root / "survey_tests.toml")["test"]]
     catalogue = Catalogue(
-        {p.key: p for p in products}, {s.key: s for s in systems}, substrates, {c.key: c for c in cautions}
+        {p.key: p for p in products},
+        {s.key: s for s in systems},
+        substrates,
+        {c.key: c for c in cautions},
+        {s.key: s for s in supplies},
+        {t.key: t for t in tests},
     )
     check(catalogue)
     return catalogue
 
 
+@cache
+def compatibility() -> RuleTable:
+    """Read the compatibility table that ships. Raises pydantic.ValidationError or Inconsistent."""
+    data = _read(files("cool_sheen") / "catalogue" / "compatibility.toml")
+    groups = data["groups"]
+    rules = [
+        Rule.model_validate(row | {side: _spread(row.get(side, []), groups) for side in ("below", "over")})
+        for row in data["rule"]
+    ]
+    return RuleTable.of(rules, [Way.model_validate(row) for row in data["way"]])
+
+
+def _spread(names: list[str], groups: Mapping[str, list[str]]) -> list[str]:
+    """Put the members of each group in the place of ``@group``."""
+    return [member for name in names for member in (groups[name[1:]] if name.startswith("@") else [name])]
+
+
+def missing_in(
+    systems: Mapping[str, System], products: Mapping[str, Product], supplies: Mapping[str, Supply]
+) -> list[tuple[str, str]]:
+    """Return where a system refers to what is not there: the place, and what is missing."""
+    return [
+        (f"{key}.layers.{place}.{what}", name)
+        for key, system in systems.items()
+        for place, layer in enumerate(system.layers)
+        for what, name, shelf in (("product", layer.product, products), ("broadcast", layer.broadcast, supplies))
+        if name is not None and name not in shelf
+    ]
+
+
 def check(catalogue: Catalogue) -> None:
     """Check that everything that is named exists. Raises Inconsistent with all that is missing."""
     missing = [
-        f"system {s.key} names product {name}"
-        for s in catalogue.systems.values()
-        for name in s.products() - set(catalogue.products)
+        f"system {place} names {name}"
+        for place, name in missing_in(catalogue.systems, catalogue.products, catalogue.supplies)
     ]
-    missing += [
-        f"product {p.key} names caution {name}"
-        for p in catalogue.products.values()
-        for name in set(p.cautions) - set(catalogue.cautions)
-    ]
+    for kind, sheets in (
+        ("product", catalogue.products), ("supply", catalogue.supplies), ("test", catalogue.tests),
+    ):  # fmt: skip
+        missing += [
+            f"{kind} {sheet.key} names caution {name}"
+            for sheet in sheets.values()
+            for name in set(sheet.cautions) - set(catalogue.cautions)
+        ]
     missing += [
         f"substrate {k} names mass {s.mass}" for k, s in catalogue.substrates.items() if s.mass not in SURFACE_LAG_H
     ]

@@ -1,6 +1,7 @@
 """Projects, parts, spaces: making them, and reading how they stand."""
 
-from collections.abc import Mapping
+import json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -18,6 +19,7 @@ from cool_sheen.core.planning.film_clock import CoatClock, coat_clocks
 from cool_sheen.core.planning.next_action import Action, Outlook, decide
 from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.core.planning.steps import Progress, Step, following_product, next_step, progress, steps_of
+from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service.climate import Weather, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused
 from cool_sheen.store import log
@@ -121,10 +123,13 @@ def all_projects(opened: Session) -> list[Project]:
     return list(opened.scalars(query))
 
 
+_WITH = (selectinload(Part.project), selectinload(Part.zones), selectinload(Part.faces))
+
+
 def find_part(opened: Session, uuid: UUID) -> Part:
     """Return a part with its project and zones. Raises Missing."""
     query = select(Part).where(Part.uuid == uuid)
-    part = opened.scalar(query.options(selectinload(Part.project), selectinload(Part.zones)))
+    part = opened.scalar(query.options(*_WITH))
     if part is None:
         raise Missing("part")
     return part
@@ -132,9 +137,39 @@ def find_part(opened: Session, uuid: UUID) -> Part:
 
 def state_of(desk: Desk, opened: Session, part: Part, seq: int) -> PartState:
     """Return the folded log of a part as of a sequence number."""
-    zones = [z.uuid for z in part.zones]
-    found: PartState = desk.memo.get(("state", part.uuid, seq), lambda: fold(log.of_part(opened, part.uuid), zones))
+    zones = [z.uuid for z in part.live_zones]
+    key = ("state", part.uuid, seq, tuple(zones))
+    found: PartState = desk.memo.get(key, lambda: fold(log.of_part(opened, part.uuid), zones, heirs_of(part.zones)))
     return found
+
+
+def heirs_of(zones: Sequence[Zone]) -> dict[UUID, frozenset[UUID]]:
+    """Return, for each zone that was split, the zones of now that came out of it."""
+    children: dict[UUID, list[Zone]] = {}
+    for zone in zones:
+        if zone.split_from:
+            children.setdefault(zone.split_from, []).append(zone)
+
+    def living(zone: Zone) -> frozenset[UUID]:
+        grown = [living(child) for child in children.get(zone.uuid, ())]
+        return frozenset().union(*grown) if zone.was_split else frozenset([zone.uuid]).union(*grown)
+
+    return {zone.uuid: living(zone) for zone in zones if zone.uuid in children}
+
+
+def zone_facts(desk: Desk, part: Part) -> list[ZoneFacts]:
+    """Return what the survey says of the zones of a part."""
+    faces = {face.uuid: face for face in part.faces}
+    substrates = desk.catalogue.substrates
+    return [
+        ZoneFacts(
+            uuid=z.uuid, name=z.name, area_m2=z.area_m2, kind=z.kind, setting=faces[z.face_uuid].setting,
+            ground=substrates[z.substrate or part.substrate].family, bare_since=z.bare_since, strip=z.strip,
+            keep_texture=z.keep_texture, old_finish=z.old_finish, old_state=z.old_state,  # type: ignore[arg-type]
+            word_of_another=z.word_of_another, method=faces[z.face_uuid].method,  # type: ignore[arg-type]
+        )
+        for z in part.live_zones
+    ]  # fmt: skip
 
 
 def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, spaces: dict[UUID, Space]) -> Standing:
@@ -143,10 +178,10 @@ def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, s
     substrate = desk.catalogue.substrates[part.substrate]
     climate = part_climate(desk, opened, state, substrate.mass, spaces, weather)
     still = _unmoving(desk, opened, part, seq, state, climate, weather)
-    look = Outlook(state, still.clocks, climate, still.products, desk.now())
-    steps = progress(still.steps, state)
+    look = Outlook(still.here, still.clocks, climate, still.products, desk.now(), still.groups, state)
     action = decide(next_step(still.steps, state), look)
     space = spaces[state.stays[-1].space]
+    steps = progress(still.steps, state)
     return Standing(part, still.system, still.products, state, climate, still.clocks, steps, action, look, space)
 
 
@@ -157,7 +192,9 @@ class _Unmoving:
     system: System
     products: dict[str, Product]
     steps: list[Step]
+    here: PartState  # as the zones of the next step see it
     clocks: list[CoatClock]
+    groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...]
 
 
 def _unmoving(
@@ -167,12 +204,26 @@ def _unmoving(
         system = System.model_validate(part.system)
         products = {key: desk.revision(opened, name) for key, name in part.revisions.items()}
         revisions = {c.payload.coating: desk.revision(opened, c.payload.coating) for c in state.coats}
-        steps = steps_of(system)
+        facts = zone_facts(desk, part)
+        steps = steps_of(system, facts)
         following = following_product(steps, state, products)
-        return _Unmoving(system, products, steps, coat_clocks(state, climate, following, revisions))
+        ahead = next_step(steps, state)
+        here = state.seen_by(ahead.zones if ahead else frozenset())
+        clocks = coat_clocks(here, climate, following, revisions)
+        apart = state.histories()
+        groups = tuple((g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart)
+        return _Unmoving(system, products, steps, here, clocks, groups if len(apart) > 1 else ())
 
-    found: _Unmoving = desk.memo.get(("clocks", part.uuid, seq, weather.version), make)
+    key = ("clocks", part.uuid, seq, weather.version, _stamp(part))
+    found: _Unmoving = desk.memo.get(key, make)
     return found
+
+
+def _stamp(part: Part) -> int:
+    """What a part's plan depends on beside its log: its system, its sheets, its survey."""
+    zones = tuple((z.uuid, z.name, z.area_m2, z.kind, z.strip, z.old_finish, z.face_uuid) for z in part.live_zones)
+    faces = tuple((f.setting, f.method) for f in part.faces)
+    return hash((json.dumps(part.system, sort_keys=True), tuple(sorted(part.revisions.items())), zones, faces))
 
 
 def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Standing:
@@ -184,7 +235,7 @@ def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Stan
 
 def stand_all(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
     """Work out how every part stands."""
-    query = select(Part).options(selectinload(Part.project), selectinload(Part.zones)).order_by(Part.created_at)
+    query = select(Part).options(*_WITH).order_by(Part.created_at)
     seqs = log.last_seqs(opened)
     spaces = spaces_by_id(opened)
     return [stand(desk, opened, part, seqs.get(part.uuid, 0), weather, spaces) for part in opened.scalars(query)]

@@ -1,5 +1,6 @@
 """Logging work: what the buttons do. Each call writes one entry, once."""
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated, Any
 from uuid import UUID, uuid4
@@ -7,8 +8,8 @@ from uuid import UUID, uuid4
 from pydantic import Field
 from sqlalchemy.orm import Session
 
-from cool_sheen.core.coatings.products import Strict
-from cool_sheen.core.coatings.systems import STEP_WORDS, CoatKind, Layer
+from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.entries import (
@@ -24,6 +25,7 @@ from cool_sheen.core.log.entries import (
 )
 from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import amount
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
@@ -35,20 +37,34 @@ _EARLIEST = timedelta(days=366)
 _CLOCK_SLACK = timedelta(minutes=2)  # a tablet's clock may be a little ahead
 
 
-def _targets(part: Part) -> tuple[Target, ...]:
-    return tuple(Target(project=part.project_uuid, part=part.uuid, zone=zone.uuid) for zone in part.zones)
+def targets(part: Part, zones: frozenset[UUID] = frozenset()) -> tuple[Target, ...]:
+    """Return what an entry is about: these zones, or all that the part has now."""
+    return tuple(
+        Target(project=part.project_uuid, part=part.uuid, zone=zone.uuid)
+        for zone in part.live_zones
+        if not zones or zone.uuid in zones
+    )
 
 
-def _write(
-    desk: Desk, opened: Session, found: Standing, payload: Any, uuid: UUID, at: datetime | None, **more: Any
-) -> Recorded:
-    when = at or _known_time(opened, uuid) or desk.now()
+@dataclass(frozen=True, slots=True)
+class Press:
+    """One press of a button: its id, when the work ended, and the zones that it was done to (all when empty)."""
+
+    uuid: UUID
+    at: datetime | None = None
+    zones: frozenset[UUID] = frozenset()
+
+
+def write(desk: Desk, opened: Session, part: Part, payload: Any, press: Press, **more: Any) -> Recorded:
+    """Write one entry about a part. Raises Refused for a time that cannot be; Conflict."""
+    when = press.at or _known_time(opened, press.uuid) or desk.now()
     if when > desk.now() + _CLOCK_SLACK:
         raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
     if when < desk.now() - _EARLIEST:
         raise Refused("That is over a year ago.", {"at": "Enter a time within the last year."})
+    about = targets(part, press.zones)
     entry = Entry(
-        uuid=uuid, payload=payload, occurred_at=when, targets=_targets(found.part), person="shop", device="web", **more
+        uuid=press.uuid, payload=payload, occurred_at=when, targets=about, person="shop", device="web", **more
     )
     return log.append(opened, entry, desk.now())
 
@@ -71,7 +87,7 @@ def _repeat(opened: Session, uuid: UUID, kind: str, part: Part, said: dict[str, 
     return before
 
 
-def _layer(found: Standing, layer_id: str | None) -> tuple[Layer, str | None]:
+def _layer(found: Standing, layer_id: str | None) -> tuple[Layer, Step | None]:
     """Return the layer to coat, and the step that it serves: the asked one, the next one, else the last."""
     ahead = [p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat"]
     if layer_id:
@@ -79,9 +95,8 @@ def _layer(found: Standing, layer_id: str | None) -> tuple[Layer, str | None]:
         if layer is None:
             raise Refused("This part has no such layer.", {"layer_id": "Choose one of the part's layers."})
     else:
-        layer = ahead[0].layer if ahead and ahead[0].layer else found.system.layers[-1]
-    step = next((s.id for s in ahead if s.layer and s.layer.id == layer.id), None)
-    return layer, step
+        layer = ahead[0].layer if ahead and ahead[0].layer else found.system.used[-1]
+    return layer, next((s for s in ahead if s.layer and s.layer.id == layer.id), None)
 
 
 class CoatSaid(Strict):
@@ -90,6 +105,7 @@ class CoatSaid(Strict):
     layer_id: str | None = None
     wet_film_measured_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
     coat_kind: CoatKind | None = None
+    zones: tuple[UUID, ...] = ()
 
 
 class SandSaid(Strict):
@@ -99,6 +115,7 @@ class SandSaid(Strict):
     wet: bool = False
     removal_um: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] | None = None
     break_through: bool = False
+    zones: tuple[UUID, ...] = ()
 
 
 def coat_on(
@@ -108,28 +125,38 @@ def coat_on(
 
     Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
     """
-    if before := _repeat(opened, uuid, "coat", found.part, said.model_dump()):
+    if before := _repeat(opened, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
         return before
     layer, step = _layer(found, said.layer_id)
     product = found.products[layer.product]
-    kind = said.coat_kind or layer.coat_kind
+    coat = step.coat if step and step.coat else layer.coats[-1]
+    kind = said.coat_kind or coat.kind
+    as_planned = kind == coat.kind
     payload = CoatPayload.model_validate(
         {
             "layer_id": layer.id,
             "coat_kind": kind,
-            "counts": kind in ("full", "cover"),
+            "counts": coat.counted if as_planned else COUNTS[kind],
             "coating": product.content_hash,
             "volume_solids_pct": product.volume_solids_pct,
             "hardener_speed": layer.hardener_speed,
             "reducer_speed": layer.reducer_speed,
-            "wet_film_um": layer.wet_film_um,
+            "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
             "air_movement": found.climate.air_movement,
             "space": found.space.uuid,
             "promised": facts(found),
         }
     )
-    return _write(desk, opened, found, payload, uuid, at, planned_step=step)
+    zones = _zones_said(found, said.zones) or (step.zones if step else frozenset())
+    planned = step.id if step and as_planned else None
+    return write(desk, opened, found.part, payload, Press(uuid, at, zones), planned_step=planned)
+
+
+def _zones_said(found: Standing, names: tuple[UUID, ...]) -> frozenset[UUID]:
+    if strange := set(names) - {z.uuid for z in found.part.live_zones}:
+        raise Refused("This part has no such zone.", {"zones": f"Choose zones of this part; {len(strange)} are not."})
+    return frozenset(names)
 
 
 class TouchSaid(Strict):
@@ -153,7 +180,7 @@ def touch(
         marks = ", ".join(top.bands)
         raise Refused(f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {marks}."})
     payload = TouchTestPayload(coat=top.coat.uuid, milestone=name, ready=said.ready)
-    return _write(desk, opened, found, payload, uuid, at)
+    return write(desk, opened, found.part, payload, Press(uuid, at))
 
 
 def sanded(
@@ -180,7 +207,10 @@ def sanded(
         measured=said.removal_um is not None,
         break_through="to the layer below" if said.break_through else None,
     )
-    return _write(desk, opened, found, payload, uuid, at, planned_step=planned.id if planned else None)
+    zones = _zones_said(found, said.zones)
+    return write(
+        desk, opened, found.part, payload, Press(uuid, at, zones), planned_step=planned.id if planned else None
+    )
 
 
 def _removal(found: Standing, planned: Any, grit: str) -> float:
@@ -203,15 +233,16 @@ def step_done(
         raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
     step = next((p.step for p in found.steps if p.status == "next" and p.step.kind == kind), None)
     payload = StepPayload.model_validate({"kind": kind})
-    return _write(desk, opened, found, payload, uuid, at, planned_step=step.id if step else None)
+    about = step.zones if step else frozenset()
+    return write(desk, opened, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
 def moved(
     desk: Desk, opened: Session, found: Standing, uuid: UUID, space: UUID, at: datetime | None = None
 ) -> Recorded:
     """Log that a part stands in another space from now on."""
-    return _repeat(opened, uuid, "move", found.part, {"space": space}) or _write(
-        desk, opened, found, MovePayload(space=space), uuid, at
+    return _repeat(opened, uuid, "move", found.part, {"space": space}) or write(
+        desk, opened, found.part, MovePayload(space=space), Press(uuid, at)
     )
 
 
@@ -233,7 +264,7 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
         chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
-    return _write(desk, opened, found, VoidPayload(), uuid, None, voids=chosen.entry.uuid)
+    return write(desk, opened, found.part, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
 
 
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:

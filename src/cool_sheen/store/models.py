@@ -13,7 +13,7 @@ from cool_sheen.store.types import UtcDateTime
 class Base(DeclarativeBase):
     """All tables, and how Python types become columns."""
 
-    type_annotation_map: ClassVar = {datetime: UtcDateTime, dict[str, Any]: JSON}
+    type_annotation_map: ClassVar = {datetime: UtcDateTime, dict[str, Any]: JSON, list[dict[str, Any]]: JSON}
 
 
 class Shop(Base):
@@ -66,17 +66,27 @@ class Part(Base):
     created_at: Mapped[datetime]
     system: Mapped[dict[str, Any]]
     revisions: Mapped[dict[str, Any]]  # product key -> content hash
+    earlier_systems: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # for taking a change back
     project: Mapped[Project] = relationship(back_populates="parts")
-    zones: Mapped[list["Zone"]] = relationship(order_by="Zone.name")
+    zones: Mapped[list["Zone"]] = relationship(order_by="Zone.position, Zone.name")
+    faces: Mapped[list["Face"]] = relationship(order_by="Face.setting, Face.name")
+
+    @property
+    def live_zones(self) -> list["Zone"]:
+        """The zones of now: those that were not split into others."""
+        return [zone for zone in self.zones if not zone.was_split]
 
 
 class Face(Base):
-    """The zones of a part that are coated in one setting-up."""
+    """The zones of a part that are coated in one setting-up; faces with one number can be coated together."""
 
     __tablename__ = "face"
     uuid: Mapped[UUID] = mapped_column(primary_key=True)
     part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
     name: Mapped[str]
+    setting: Mapped[int] = mapped_column(default=1)
+    support: Mapped[str] = mapped_column(default="")
+    method: Mapped[str] = mapped_column(default="hvlp")
 
 
 class Zone(Base):
@@ -89,6 +99,28 @@ class Zone(Base):
     split_from: Mapped[UUID | None] = mapped_column(ForeignKey("zone.uuid"))
     name: Mapped[str]
     area_m2: Mapped[float]
+    position: Mapped[int] = mapped_column(default=0)
+    was_split: Mapped[bool] = mapped_column(default=False)
+    kind: Mapped[str] = mapped_column(default="face")
+    shape: Mapped[dict[str, Any] | None] = mapped_column(default=None)
+    substrate: Mapped[str | None] = mapped_column(default=None)  # the part's, when it has none of its own
+    bare_since: Mapped[datetime | None] = mapped_column(default=None)
+    strip: Mapped[str] = mapped_column(default="nothing")
+    keep_texture: Mapped[bool] = mapped_column(default=False)
+    old_finish: Mapped[str] = mapped_column(default="none")
+    old_state: Mapped[str] = mapped_column(default="unknown")
+    word_of_another: Mapped[bool] = mapped_column(default=False)
+
+
+class ShelfSheet(Base):
+    """A product, supply or system of this shop's own, or its own version of one that ships."""
+
+    __tablename__ = "shelf_sheet"
+    kind: Mapped[str] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    data: Mapped[dict[str, Any]]
+    earlier: Mapped[list[dict[str, Any]]] = mapped_column(default=list)
+    updated_at: Mapped[datetime]
 
 
 class ProductRevision(Base):

@@ -19,7 +19,7 @@ HEADERS = {
     "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
 }
 # Stateless: a script without an origin may ask them.
-CALCULATORS = tuple(f"/api/v1/{room}/" for room in ("climate", "drying", "film", "sanding"))
+CALCULATORS = tuple(f"/api/v1/{room}/" for room in ("climate", "coatings", "drying", "film", "sanding"))
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 UPLOADS = ("/weather/records",)
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000

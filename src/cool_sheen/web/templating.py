@@ -10,7 +10,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from sqlalchemy.orm import Session
 
 from cool_sheen import __version__
-from cool_sheen.core.coatings.products import SAFETY_FOOTING
+from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
 from cool_sheen.core.units import amount
 from cool_sheen.service.desk import Desk, units_of, zone_of
 from cool_sheen.web.assets import Assets

@@ -3,41 +3,23 @@
 import hashlib
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from cool_sheen.core.climate.gates import Limits
+from cool_sheen.core.coatings.families import Family, Role
+from cool_sheen.core.coatings.sheets import (
+    GritName,
+    Key,
+    Method,
+    Positive,
+    Share,
+    Strict,
+    Temperature,
+    Text,
+)
 from cool_sheen.core.drying.milestones import WORDS, DryingData, Mode
 from cool_sheen.core.drying.phases import RecoatRule
-
-Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,60}$")]
-Text = Annotated[str, StringConstraints(min_length=1, max_length=200)]
-Positive = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
-Share = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
-Temperature = Annotated[float, Field(ge=-100, le=200, allow_inf_nan=False)]
-
-Family = Literal[
-    "epoxy_2k", "urethane_2k", "polyester_2k", "acid_etch", "primer_1k", "enamel_1k", "lacquer", "dope",
-    "basecoat_solvent", "basecoat_water", "acrylic_water", "casein_paint", "shellac", "high_heat", "stain_solid",
-    "membrane", "filler_polyester", "filler_epoxy",
-]  # fmt: skip
-Role = Literal["primer", "surfacer", "sealer", "colour", "single_stage", "clear"]
-
-FAMILY_WORDS: dict[str, str] = {
-    "epoxy_2k": "two-pack epoxy", "urethane_2k": "two-pack urethane", "polyester_2k": "two-pack polyester",
-    "acid_etch": "acid etch primer", "primer_1k": "one-pack primer", "enamel_1k": "one-pack enamel",
-    "lacquer": "lacquer", "dope": "dope", "basecoat_solvent": "solvent basecoat",
-    "basecoat_water": "waterborne basecoat",
-    "acrylic_water": "waterborne acrylic", "casein_paint": "casein paint", "shellac": "shellac",
-    "high_heat": "high-heat coating", "stain_solid": "solid stain", "membrane": "membrane",
-    "filler_polyester": "polyester filler", "filler_epoxy": "epoxy filler",
-}  # fmt: skip
-
-
-class Strict(BaseModel):
-    """Frozen, and without room for fields that nobody knows."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
+from cool_sheen.core.units import Micron
 
 class MilestoneData(Strict):
     """One milestone on a product sheet: minutes at the reference climate and film."""
@@ -126,6 +108,20 @@ class MixData(Strict):
         return " : ".join(f"{part.parts:g}" for part in self.parts)
 
 
+class HeatStage(Strict):
+    """One hold of a staged heat: the metal's temperature, and how long it stays there."""
+
+    metal_temp_c: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
+    hold_minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)]
+
+
+class AerosolData(Strict):
+    """A coating that comes in a can."""
+
+    can_ml: Positive
+    usable_fraction: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.8
+
+
 class Product(Strict):
     """One coating on the shelf. The drying times are those of the ready mix at the reference climate."""
 
@@ -148,7 +144,13 @@ class Product(Strict):
     windows: Annotated[tuple[WindowData, ...], Field(min_length=1, max_length=20)]
     limits: LimitData
     mix: MixData
-    key_grit: Text = "P400"
+    sag_limit_um: Positive | None = None
+    hiding_um: Positive | None = None
+    heat_stages: Annotated[tuple[HeatStage, ...], Field(max_length=12)] = ()
+    aerosol: AerosolData | None = None
+    methods: Annotated[tuple[Method, ...], Field(min_length=1)] = ("hvlp", "conventional")
+    needs_over: Text | None = None
+    key_grit: GritName = "P400"
     coats_a_day: Annotated[int, Field(ge=1, le=20)] | None = None
     nozzle_mm: tuple[Positive, Positive] | None = None
     never_sanded: bool = False
@@ -162,9 +164,20 @@ class Product(Strict):
             raise ValueError("each milestone may stand once only")
         if unknown := [n for n in names if n not in WORDS]:
             raise ValueError(f"no such milestone: {', '.join(unknown)}")
-        for window in self.windows:
+        minutes = {m.name: m.ref_minutes for m in self.milestones}
+        for place, window in enumerate(self.windows):
             if missing := [n for n in window.rule().names().values() if n not in names]:
                 raise ValueError(f"a window names {', '.join(missing)}, which is no milestone of this product")
+            if window.closes and minutes[window.opens] >= minutes[window.closes]:
+                raise ValueError(
+                    f"windows.{place}: it opens with {window.opens} after {minutes[window.opens]:g} min, and closes "
+                    f"with {window.closes} after {minutes[window.closes]:g} min: it must close later than it opens"
+                )
+        heat = [stage.metal_temp_c for stage in self.heat_stages]
+        if any(hot <= cool for cool, hot in zip(heat, heat[1:], strict=False)):
+            raise ValueError("heat_stages must rise from stage to stage")
+        if self.sag_limit_um is not None and self.sag_limit_um < self.wet_film_min_um:
+            raise ValueError("sag_limit_um must not be under wet_film_min_um")
         if self.wet_film_min_um > self.wet_film_max_um:
             raise ValueError("wet_film_min_um must not be over wet_film_max_um")
         return self
@@ -187,16 +200,10 @@ class Product(Strict):
 
     @property
     def content_hash(self) -> str:
-        """SHA-256 of the data; the name of a revision."""
-        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()
+        """SHA-256 of what the sheet says; the name of a revision. A field that is left out changes nothing."""
+        return hashlib.sha256(self.model_dump_json(exclude_defaults=True).encode()).hexdigest()
 
-
-class Caution(Strict):
-    """A warning that is shown where the work can hurt."""
-
-    key: Key
-    title: Text
-    text: Annotated[str, StringConstraints(min_length=1, max_length=600)]
-
-
-SAFETY_FOOTING = "The safety data sheet, local codes and licensed practice decide."
+    @property
+    def runs_over_um(self) -> Micron:
+        """The wet film that runs on a vertical face: the sheet's, else a fifth over its range. [um]"""
+        return self.sag_limit_um or 1.2 * self.wet_film_max_um

@@ -1,30 +1,61 @@
 """A coating system: layers in order, what is done before, between and after them."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from cool_sheen.core.coatings.products import Key, Positive, Role, Strict, Text
+from cool_sheen.core.coatings.families import Role
+from cool_sheen.core.coatings.sheets import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text
+from cool_sheen.core.units import Micron
 
 CoatKind = Literal["stripe", "mist", "full", "drop", "cover"]
 StepKind = Literal[
     "wash", "degrease", "strip", "fill", "wipe", "mask", "tack", "mix", "induct", "turn", "inspect", "unmask",
-    "clean_gun", "bake", "polish", "assemble",
+    "clean_gun", "bake", "polish", "assemble", "degloss", "broadcast", "test_patch",
 ]  # fmt: skip
+Where = Annotated[str, Field(pattern=r"^(all|bare|coated|face|edge|inside|underside|patch|zone:.{1,60})$")]
 
 STEP_WORDS: dict[str, str] = {
     "wash": "Wash", "degrease": "Degrease", "strip": "Strip", "fill": "Fill", "sand": "Sand", "wipe": "Wipe down",
     "mask": "Mask", "tack": "Tack off", "mix": "Mix", "induct": "Wait for induction", "coat": "Coat", "turn": "Turn",
-    "inspect": "Inspect under a low lamp", "unmask": "Unmask", "clean_gun": "Clean the gun", "bake": "Bake",
-    "polish": "Denib and polish", "assemble": "Refit",
+    "inspect": "Inspect under a low lamp", "unmask": "Unmask", "clean_gun": "Clean the gun", "bake": "Heat",
+    "polish": "Denib and polish", "assemble": "Refit", "degloss": "De-gloss with a pad",
+    "broadcast": "Broadcast grit into the wet film", "test_patch": "Test patch",
 }  # fmt: skip
+COAT_WORDS: dict[str, str] = {
+    "stripe": "stripe coat", "mist": "mist coat", "full": "full coat", "drop": "drop coat", "cover": "cover coat",
+}  # fmt: skip
+COUNTS: dict[str, bool] = {"stripe": False, "mist": False, "full": True, "drop": False, "cover": True}
+WHERE_WORDS: dict[str, str] = {
+    "all": "everywhere", "bare": "bare zones", "coated": "zones with an old film", "face": "faces", "edge": "edges",
+    "inside": "insides", "underside": "undersides", "patch": "patches",
+}  # fmt: skip
+
+
+def where_words(where: str) -> str:
+    """Say which zones a coat is for."""
+    return where.removeprefix("zone:") if where.startswith("zone:") else WHERE_WORDS[where]
+
+
+class Coat(Strict):
+    """One coat of a layer: its kind, its wet film, and the zones that get it."""
+
+    kind: CoatKind = "full"
+    wet_film_um: Positive
+    where: Where = "all"
+    counts: bool | None = None
+
+    @property
+    def counted(self) -> bool:
+        """Whether it counts towards the layer's target; full and cover coats do unless they are said not to."""
+        return COUNTS[self.kind] if self.counts is None else self.counts
 
 
 class Sanding(Strict):
     """One rung of the grit ladder between layers."""
 
-    grit: Annotated[str, Field(pattern=r"^[PC]\d{2,4}$")]
-    removal_um: Annotated[float, Field(ge=0, le=2000)]
+    grit: GritName
+    removal_um: Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
     wet: bool = False
 
 
@@ -32,7 +63,7 @@ class Prepare(Strict):
     """A step of the preparation; a grit where it is sanding."""
 
     kind: StepKind | Literal["sand"]
-    grit: str | None = None
+    grit: GritName | None = None
 
     @model_validator(mode="after")
     def _grit_with_sanding(self) -> Self:
@@ -42,27 +73,69 @@ class Prepare(Strict):
 
 
 class Finish(Strict):
-    """A step after the last coat, and the milestone that it waits for."""
+    """A step after the last coat, and the milestone that it waits for; a heat stage has its target and hold."""
 
     kind: StepKind
     after: Key
+    metal_temp_c: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] | None = None
+    hold_minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)] | None = None
+
+
+class Override(Strict):
+    """Something that is done against the advice, in words."""
+
+    rule: Key
+    place: Text
+    reason: Annotated[str, Field(min_length=3, max_length=400)]
 
 
 class Layer(Strict):
-    """One layer of a system; its id stays the same when the system is copied to a part."""
+    """One layer of a system; its id stays the same when the system is copied to a part.
+
+    ``coats = 2`` with ``wet_film_um`` is read as two full coats of that film, everywhere.
+    """
 
     id: Key
     name: Text
     role: Role
     product: Key
-    coats: Annotated[int, Field(ge=1, le=30)]
-    wet_film_um: Positive
-    coat_kind: CoatKind = "full"
-    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
-    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
-    reserve_um: Annotated[float, Field(ge=0, le=5000)] = 0
-    sanding: tuple[Sanding, ...] = ()
-    then: tuple[StepKind, ...] = ()
+    coats: Annotated[tuple[Coat, ...], Field(min_length=1, max_length=30)]
+    hardener_speed: Speed = "standard"
+    reducer_speed: ReducerSpeed = "medium"
+    reserve_um: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] = 0
+    between_coats: Literal["nothing", "degloss"] | GritName = "nothing"
+    sanding: Annotated[tuple[Sanding, ...], Field(max_length=12)] = ()
+    then: Annotated[tuple[StepKind, ...], Field(max_length=12)] = ()
+    broadcast: Key | None = None
+    must_stay: Text | None = None
+    optional: bool = False
+    left_out: bool = False
+    rounds_most: Annotated[int, Field(ge=1, le=30)] | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _short_form(cls, data: Any) -> Any:
+        if isinstance(data, dict) and isinstance(data.get("coats"), int) and not isinstance(data["coats"], bool):
+            rest = {k: v for k, v in data.items() if k not in ("wet_film_um", "coat_kind")}
+            coat = {"kind": data.get("coat_kind", "full"), "wet_film_um": data.get("wet_film_um")}
+            return {**rest, "coats": [coat] * max(0, min(data["coats"], 31))}
+        return data
+
+    @model_validator(mode="after")
+    def _may_be_left_out(self) -> Self:
+        if self.left_out and self.must_stay:
+            raise ValueError(f"{self.name} must not be left out: {self.must_stay}")
+        return self
+
+    @property
+    def wet_film_um(self) -> Micron:
+        """The wet film of the thickest coat. [um]"""
+        return max(coat.wet_film_um for coat in self.coats)
+
+    @property
+    def counted(self) -> int:
+        """How many of its coats count towards the target."""
+        return sum(coat.counted for coat in self.coats)
 
 
 class System(Strict):
@@ -71,17 +144,30 @@ class System(Strict):
     key: Key
     name: Text
     note: Text
-    prepare: tuple[Prepare, ...] = ()
+    prepare: Annotated[tuple[Prepare, ...], Field(max_length=40)] = ()
     layers: Annotated[tuple[Layer, ...], Field(min_length=1, max_length=30)]
-    finish: tuple[Finish, ...] = ()
+    finish: Annotated[tuple[Finish, ...], Field(max_length=30)] = ()
+    outdoors: bool = False
+    overrides: Annotated[tuple[Override, ...], Field(max_length=100)] = ()
 
     @model_validator(mode="after")
-    def _ids_once(self) -> Self:
+    def _sound(self) -> Self:
         ids = [layer.id for layer in self.layers]
         if len(set(ids)) < len(ids):
             raise ValueError("each layer id may stand once only")
+        if all(layer.left_out for layer in self.layers):
+            raise ValueError("at least one layer has to stay")
         return self
+
+    @property
+    def used(self) -> tuple[Layer, ...]:
+        """The layers that are not left out."""
+        return tuple(layer for layer in self.layers if not layer.left_out)
 
     def products(self) -> set[str]:
         """Return the keys of all products that the system needs."""
         return {layer.product for layer in self.layers}
+
+    def layer(self, layer_id: str) -> Layer:
+        """Return a layer by its id. Raises KeyError."""
+        return {la.id: la for la in self.layers}[layer_id]

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from pydantic import AwareDatetime, Field, TypeAdapter, model_validator
 
-from cool_sheen.core.coatings.products import Share, Strict
+from cool_sheen.core.coatings.sheets import Share, Strict
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 
 ShortText = Annotated[str, Field(max_length=200)]
@@ -73,6 +73,7 @@ class StepPayload(Strict):
 
     kind: StepKind
     minutes: Amount | None = None
+    metal_temp_c: Annotated[float, Field(ge=-50, le=1200, allow_inf_nan=False)] | None = None
     note: LongText | None = None
 
 
@@ -149,6 +150,34 @@ class DefectPayload(Strict):
     note: LongText | None = None
 
 
+class SurveyTestPayload(Strict):
+    """A survey test was made: a result of the test table, with its figure where one was read."""
+
+    kind: Literal["survey_test"] = "survey_test"
+    test: ShortText
+    result: ShortText
+    reading: Annotated[float, Field(allow_inf_nan=False)] | None = None
+    depth: ShortText = ""
+    note: LongText | None = None
+
+
+class ClaimPayload(Strict):
+    """Somebody else says that a preparation was done: a claim, until the refinisher's own check."""
+
+    kind: Literal["claim"] = "claim"
+    says: StepKind | Literal["sand"]
+    grit: Annotated[str, Field(pattern=r"^[PC]\d{2,4}$")] | None = None
+    whose: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class CheckPayload(Strict):
+    """The refinisher looked at a claim: it holds, or it does not."""
+
+    kind: Literal["check"] = "check"
+    claim: UUID
+    holds: bool
+
+
 class NotePayload(Strict):
     """Words."""
 
@@ -159,7 +188,7 @@ class NotePayload(Strict):
 Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | MovePayload | VoidPayload
     | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DefectPayload
-    | NotePayload,
+    | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload,
     Field(discriminator="kind"),
 ]  # fmt: skip
 

@@ -1,13 +1,26 @@
 """From the log of a part to how it stands: pure functions over entries."""
 
 from collections import Counter
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from uuid import UUID
 
 from cool_sheen.core.film.build import Build, dry_film
-from cool_sheen.core.log.entries import CoatPayload, Entry, MovePayload, Recorded, SandPayload, TouchTestPayload
+from cool_sheen.core.log.entries import (
+    CheckPayload,
+    ClaimPayload,
+    CoatPayload,
+    Entry,
+    MovePayload,
+    OverridePayload,
+    Recorded,
+    SandPayload,
+    SurveyTestPayload,
+    TouchTestPayload,
+)
+
+Zones = frozenset[UUID]
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +31,8 @@ class Coat:
     ended_at: datetime
     payload: CoatPayload
     place: int = 0  # in the order of the fold: two things may happen at one instant
+    zones: Zones = frozenset()
+    planned_step: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +54,28 @@ class Done:
     planned_step: str | None
     grit: str | None = None
     place: int = 0
+    zones: Zones = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Surveyed:
+    """A survey test that stands."""
+
+    uuid: UUID
+    at: datetime
+    payload: SurveyTestPayload
+    zones: Zones
+
+
+@dataclass(slots=True)
+class Claim:
+    """Somebody else's word; ``holds`` is None until the own check."""
+
+    uuid: UUID
+    at: datetime
+    payload: ClaimPayload
+    zones: Zones
+    holds: bool | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +98,9 @@ class PartState:
     counts: Counter[str] = field(default_factory=Counter)
     coats_by_zone: dict[UUID, Counter[str]] = field(default_factory=dict)
     too_thin: list[UUID] = field(default_factory=list)
+    surveyed: list[Surveyed] = field(default_factory=list)
+    claims: dict[UUID, Claim] = field(default_factory=dict)
+    overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
     places: int = 0
     last_entry: Recorded | None = None
 
@@ -68,6 +108,20 @@ class PartState:
         """Return what was done since the last coat."""
         last = self.coats[-1].place if self.coats else -1
         return [d for d in self.done if d.place > last]
+
+    def seen_by(self, zones: Zones) -> "PartState":
+        """Return the coats and the work that reached any of these zones; the rest of the part has its own clocks."""
+        if not zones or zones >= set(self.builds):
+            return self
+        coats = [c for c in self.coats if c.zones & zones]
+        return replace(self, coats=coats, done=[d for d in self.done if d.zones & zones])
+
+    def histories(self) -> list[Zones]:
+        """Return the zones grouped by the coats that they got: one group on most parts."""
+        groups: dict[tuple[UUID, ...], set[UUID]] = {}
+        for zone in self.builds:
+            groups.setdefault(tuple(c.uuid for c in self.coats if zone in c.zones), set()).add(zone)
+        return [frozenset(group) for group in groups.values()]
 
     def tests_of(self, coat: UUID) -> list[Touch]:
         """Return the touch tests of one coat, in order of time."""
@@ -98,30 +152,35 @@ def _voided(rows: list[Recorded]) -> set[UUID]:
     return void
 
 
-def fold(entries: Iterable[Recorded], zones: list[UUID]) -> PartState:
+def fold(entries: Iterable[Recorded], zones: list[UUID], heirs: Mapping[UUID, Zones] | None = None) -> PartState:
     """Work out how a part stands.
 
     Args:
         entries: Every entry that is about the part or its zones, in any order.
         zones: The zones of the part as they are now; an entry about the whole part reaches each of them.
+        heirs: For each zone that was split, the zones of now that have its history.
     """
+    passed_on = heirs or {}
     state = PartState(builds={zone: Build() for zone in zones}, coats_by_zone={zone: Counter() for zone in zones})
     for row in standing(entries):
         state.places += 1
-        _FOLDERS.get(row.entry.payload.kind, _fold_step)(state, row.entry, _zones_of(row.entry, zones))
+        _FOLDERS.get(row.entry.payload.kind, _fold_step)(state, row.entry, _zones_of(row.entry, zones, passed_on))
         state.last_entry = row
     return state
 
 
-def _zones_of(entry: Entry, zones: list[UUID]) -> list[UUID]:
+def _zones_of(entry: Entry, zones: list[UUID], heirs: Mapping[UUID, Zones]) -> list[UUID]:
     aimed = {target.zone for target in entry.targets if target.zone}
+    aimed |= {heir for zone in aimed for heir in heirs.get(zone, ())}
     return [zone for zone in zones if zone in aimed] if aimed else zones
 
 
 def _fold_coat(state: PartState, entry: Entry, zones: list[UUID]) -> None:
     coat = entry.payload
     assert isinstance(coat, CoatPayload)
-    state.coats.append(Coat(entry.uuid, entry.occurred_at, coat, state.places))
+    state.coats.append(
+        Coat(entry.uuid, entry.occurred_at, coat, state.places, frozenset(zones), entry.planned_step)
+    )
     for zone in zones:
         state.builds[zone].coat(coat.layer_id, dry_film(coat.film_um, coat.volume_solids_pct))
         state.coats_by_zone[zone][coat.layer_id] += coat.counts
@@ -136,7 +195,11 @@ def _fold_sand(state: PartState, entry: Entry, zones: list[UUID]) -> None:
         missing = state.builds[zone].sand(sanding.removal_um)
         if state.builds[zone].layers and (missing > 0 or sanding.break_through):
             state.too_thin.append(entry.uuid)
-    state.done.append(Done(entry.uuid, entry.occurred_at, "sand", entry.planned_step, sanding.grit, state.places))
+    state.done.append(_done(state, entry, "sand", zones, sanding.grit))
+
+
+def _done(state: PartState, entry: Entry, kind: str, zones: list[UUID], grit: str | None = None) -> Done:
+    return Done(entry.uuid, entry.occurred_at, kind, entry.planned_step, grit, state.places, frozenset(zones))
 
 
 def _fold_touch(state: PartState, entry: Entry, zones: list[UUID]) -> None:
@@ -150,8 +213,41 @@ def _fold_move(state: PartState, entry: Entry, zones: list[UUID]) -> None:
 
 
 def _fold_step(state: PartState, entry: Entry, zones: list[UUID]) -> None:
-    done = Done(entry.uuid, entry.occurred_at, entry.payload.kind, entry.planned_step, place=state.places)
-    state.done.append(done)
+    state.done.append(_done(state, entry, entry.payload.kind, zones))
 
 
-_FOLDERS = {"coat": _fold_coat, "sand": _fold_sand, "touch_test": _fold_touch, "move": _fold_move}
+def _fold_survey(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    assert isinstance(entry.payload, SurveyTestPayload)
+    state.surveyed.append(Surveyed(entry.uuid, entry.occurred_at, entry.payload, frozenset(zones)))
+
+
+def _fold_claim(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    assert isinstance(entry.payload, ClaimPayload)
+    state.claims[entry.uuid] = Claim(entry.uuid, entry.occurred_at, entry.payload, frozenset(zones))
+
+
+def _fold_check(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    """A claim that holds becomes work done; one that does not stays undone."""
+    assert isinstance(entry.payload, CheckPayload)
+    claim = state.claims.get(entry.payload.claim)
+    if claim is None:
+        return
+    claim.holds = entry.payload.holds
+    if claim.holds:
+        state.done.append(_done(state, entry, claim.payload.says, list(claim.zones), claim.payload.grit))
+
+
+def _fold_override(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    assert isinstance(entry.payload, OverridePayload)
+    state.overridden.append((entry.occurred_at, entry.payload.rule, entry.reason or ""))
+
+
+def _fold_nothing(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    """Words and readings are no work."""
+
+
+_FOLDERS = {
+    "coat": _fold_coat, "sand": _fold_sand, "touch_test": _fold_touch, "move": _fold_move,
+    "survey_test": _fold_survey, "claim": _fold_claim, "check": _fold_check, "override": _fold_override,
+    "note": _fold_nothing, "climate_reading": _fold_nothing, "film_reading": _fold_nothing, "defect": _fold_nothing,
+}  # fmt: skip

@@ -14,6 +14,7 @@ from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.fold import Coat, PartState, Touch
 from cool_sheen.core.planning.part_climate import PartClimate
 
+ABRADES = ("sand", "degloss")
 _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
 
 
@@ -120,10 +121,10 @@ def _overruled(band: Band, start: datetime, tests: list[Touch]) -> Band:
 def keyed_since(state: PartState) -> datetime | None:
     """When the film on top became keyed: sanded after its coat and since wiped (or sanded alone, as yet unwiped)."""
     after = state.done_on_top()
-    sanded = max((d.place for d in after if d.kind == "sand"), default=None)
+    sanded = max((d.place for d in after if d.kind in ABRADES), default=None)
     if sanded is None:
         return None
-    return max(d.at for d in after if d.place >= sanded and d.kind in ("sand", "wipe", "tack", "degrease"))
+    return max(d.at for d in after if d.place >= sanded and d.kind in (*ABRADES, "wipe", "tack", "degrease"))
 
 
 def current_phase(last: CoatClock, keyed: datetime | None, now: datetime) -> Phase:

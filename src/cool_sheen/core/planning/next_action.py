@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from uuid import UUID
 
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.coatings.products import Product
@@ -51,13 +52,24 @@ class Action:
 
 @dataclass(frozen=True, slots=True)
 class Outlook:
-    """All that a decision looks at."""
+    """All that a decision looks at: the zones that the next step is for, and beside them the rest of the part.
+
+    ``state`` and ``clocks`` are those of the next step's zones; ``groups`` has the clocks of every group of zones with
+    a history of its own.
+    """
 
     state: PartState
     clocks: list[CoatClock]
     climate: PartClimate
     products: Mapping[str, Product]
     now: datetime
+    groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...] = ()
+    everywhere: PartState | None = None
+
+    @property
+    def whole(self) -> PartState:
+        """The log of the whole part."""
+        return self.everywhere or self.state
 
     @property
     def top(self) -> CoatClock | None:

@@ -1,15 +1,17 @@
 """The rest of a part's work laid along time: each step as soon as film, weather and working hours let it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
 from cool_sheen.core.planning.film_clock import CoatClock, keyed_since, taught
 from cool_sheen.core.planning.next_action import Outlook, mark_of
-from cool_sheen.core.planning.steps import Step, labour_minutes
+from cool_sheen.core.planning.labour import labour_minutes
+from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import SquareMetres
 
 _TRIES = 60
@@ -41,12 +43,14 @@ class WorkingDay:
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """A step with its time, and why it stands there."""
+    """A step with its time, and why it stands there; a coat with a closing has the time that is left to it."""
 
     step: Step
     start: datetime
     end: datetime
     because: str
+    labour: timedelta
+    spare: timedelta | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +61,7 @@ class Sequence:
     stuck: str = ""
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class _Top:
     """The film on top while the plan goes on."""
 
@@ -65,6 +69,7 @@ class _Top:
     film: Film
     coat: CoatClock | None  # the real coat, whose touch tests count
     keyed: datetime | None = None
+    ended: datetime | None = None
 
 
 class _Stuck(Exception):
@@ -92,47 +97,72 @@ def plan_rest(steps: list[Step], look: Outlook, day: WorkingDay, area_m2: Square
     return Sequence(plan.out)
 
 
+_WHOLE: frozenset[UUID | None] = frozenset({None})  # the zones of a part that has none
+
+
 class _Plan:
-    """Serial generation: one step after the other, with the film on top as its memory."""
+    """Serial generation: one step after the other, with the film on top of each zone as its memory."""
 
     def __init__(self, look: Outlook, day: WorkingDay, area_m2: SquareMetres, steps: list[Step]) -> None:
         self.look, self.day, self.area, self.steps = look, day, area_m2, steps
         self.out: list[Planned] = []
         self.now = look.now
-        self.stack: list[tuple[Clock, Film]] = [(look.climate.clock(c.product), c.film) for c in look.clocks]
+        self.stack: list[tuple[frozenset[UUID | None], Clock, Film]] = []
+        self.tops: dict[UUID | None, _Top] = {}
+        self.zones: frozenset[UUID | None] = frozenset(look.whole.builds) or _WHOLE
+        for zones, clocks in look.groups or ((self.zones, look.clocks),):
+            self._remember(frozenset(zones), clocks)
         self.top: _Top | None = None
-        if look.top:
-            self.top = _Top(look.top.product, look.top.film, look.top)
-            self.top.keyed = keyed_since(look.state)
-        self.coats_on: list[datetime] = [c.ended_at for c in look.state.coats]
+        self.here = self.zones
+        self.coats_on: list[datetime] = [c.ended_at for c in look.whole.coats]
+
+    def _remember(self, zones: frozenset[UUID | None], clocks: list[CoatClock]) -> None:
+        self.stack += [(zones, self.look.climate.clock(c.product), c.film) for c in clocks]
+        if not clocks:
+            return
+        keyed = keyed_since(self.look.whole.seen_by(frozenset(z for z in zones if z)))
+        top = _Top(clocks[-1].product, clocks[-1].film, clocks[-1], keyed, clocks[-1].coat.ended_at)
+        self.tops |= dict.fromkeys(zones, top)
 
     def place(self, index: int) -> None:
         """Give one step its time."""
         step = self.steps[index]
+        self.here = frozenset(step.zones) or self.zones
+        below = [top for zone, top in self.tops.items() if zone in self.here]
+        self.top = max(below, key=lambda top: top.ended or self.look.now, default=None)
         if step.kind == "coat":
             self._place_coat(step)
         elif self.top and step.kind == "sand":
             ready, why = self._milestone("sand")
             self._add(step, ready, f"sandable {why}")
-            self.top.keyed = self.now
+            self._keyed_here()
         elif self.top and step.after:
             ready, why = self._milestone(step.after)
             self._add(step, ready, f"ready {why}")
+            if step.kind == "degloss":
+                self._keyed_here()
         else:
             self._add(step, self.now, "follows at once")
             if self.top and self.top.keyed:
-                self.top.keyed = self.now
+                self._keyed_here()
+
+    def _keyed_here(self) -> None:
+        self.tops |= {z: replace(top, keyed=self.now) for z, top in self.tops.items() if z in self.here}
+        if self.top:
+            self.top = replace(self.top, keyed=self.now)
 
     def _labour(self, step: Step) -> timedelta:
-        return timedelta(minutes=labour_minutes(step.kind, self.area))
+        area = self.area if step.area_m2 is None else step.area_m2
+        return timedelta(minutes=labour_minutes(step.kind, area, step.method))
 
     def _add(self, step: Step, earliest: datetime, because: str) -> None:
         labour = self._labour(step)
         start = self.day.fit(max(earliest, self.now), labour)
         if start > max(earliest, self.now):
             because += ", then working hours"
-        self.out.append(Planned(step, start, start + labour, because))
-        self.now = start + labour
+        end = start + labour + timedelta(minutes=step.hold_minutes or 0)
+        self.out.append(Planned(step, start, end, because, labour))
+        self.now = end
 
     def _milestone(self, name: str) -> tuple[datetime, str]:
         assert self.top is not None
@@ -152,6 +182,7 @@ class _Plan:
 
     def _place_coat(self, step: Step) -> None:
         assert step.layer is not None
+        assert step.coat is not None
         product = self.look.products[step.layer.product]
         earliest, because = self._opening(product)
         start, because = self._gated(step, product, earliest, because)
@@ -160,8 +191,10 @@ class _Plan:
             self._key(step, product)
             earliest, because = self.now, "keyed: the window would have closed"
             start, because = self._gated(step, product, earliest, because)
+            closing = None
         labour = self._labour(step)
-        self.out.append(Planned(step, start, start + labour, because))
+        spare = closing - start if closing else None
+        self.out.append(Planned(step, start, start + labour, because, labour, spare))
         self.now = start + labour
         self._laid(step, product)
 
@@ -217,18 +250,21 @@ class _Plan:
         if rule.lifts_until and (lifts := self._bands()[rule.lifts_until].late):
             ready = max(ready, lifts)
         grit = self.top.product.key_grit
-        key = Step(f"{step.id}:key", "sand", f"Sand {grit} to key", slot=step.slot, grit=grit)
+        key = Step(f"{step.id}:key", "sand", f"Sand {grit} to key", slot=step.slot, grit=grit, area_m2=step.area_m2)
         self._add(key, ready, "the window would close before the coat can go on")
-        self._add(Step(f"{step.id}:wipe", "wipe", "Wipe down", slot=step.slot), self.now, "after sanding")
-        self.top.keyed = self.now
+        wipe = Step(f"{step.id}:wipe", "wipe", "Wipe down", slot=step.slot, area_m2=step.area_m2)
+        self._add(wipe, self.now, "after sanding")
+        self._keyed_here()
 
     def _laid(self, step: Step, product: Product) -> None:
-        layer = step.layer
+        layer, coat = step.layer, step.coat
         assert layer is not None
+        assert coat is not None
         movement = self.look.climate.air_movement
-        film = Film(self.now, layer.wet_film_um, movement, layer.hardener_speed, layer.reducer_speed)
-        self.stack.append((self.look.climate.clock(product), film))
-        film = stacked(self.stack[-4:])[-1]  # what lies deeper is dry enough not to weigh
-        self.stack[-1] = (self.stack[-1][0], film)
-        self.top = _Top(product, film, None)
+        film = Film(self.now, coat.wet_film_um, movement, layer.hardener_speed, layer.reducer_speed)
+        below = [(clock, under) for zones, clock, under in self.stack if zones & self.here]
+        clock = self.look.climate.clock(product)
+        film = stacked([*below[-3:], (clock, film)])[-1]  # what lies deeper is dry enough not to weigh
+        self.stack.append((self.here, clock, film))
+        self.tops |= {zone: _Top(product, film, None, ended=self.now) for zone in self.here}
         self.coats_on.append(self.now)

@@ -52,7 +52,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
     shown = lane.lane(found, zone, shop.units)
     span = span if span in SPANS else _span(found)
     back, ahead = (timedelta(hours=h) for h in SPANS[span])
-    builds = {z.name: found.state.builds[z.uuid] for z in found.part.zones}
+    builds = {z.name: found.state.builds[z.uuid] for z in found.part.live_zones}
     rows = log.of_part(opened, uuid)
     names = {la.id: la.name for la in found.system.layers} | {
         str(s.uuid): s.name for s in spaces_by_id(opened).values()
@@ -67,7 +67,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "section_data": section.draw(
             builds, found.system, dict(found.products), section.Canvas(360, 300, 44, marks=True, units=shop.units)
         ),
-        "counts": [(la, found.state.counts[la.id]) for la in found.system.layers],
+        "counts": [(la, *lane.coats_of(found, la.id)) for la in found.system.used],
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
         "new_id": work.new_id,

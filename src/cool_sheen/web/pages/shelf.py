@@ -5,20 +5,19 @@ from datetime import timedelta
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from cool_sheen.core.coatings.products import FAMILY_WORDS
+from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLES
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.service.desk import Missing
 from cool_sheen.web.parts import DeskDep, PagesDep, SessionDep, ShopDep
 
 router = APIRouter(prefix="/shelf")
-_ROLES = ("primer", "surfacer", "sealer", "colour", "single_stage", "clear")
 _MARKS_SHOWN = ("flash", "recoat_closes", "sand", "full_cure")
 
 
 @router.get("")
 def shelf(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
     """Show all products."""
-    products = sorted(desk.catalogue.products.values(), key=lambda p: (_ROLES.index(p.role), p.name))
+    products = sorted(desk.catalogue.products.values(), key=lambda p: (ROLES.index(p.role), p.name))
     marks = {p.key: {m.name: m for m in p.milestones} for p in products}
     return pages.show(
         request, opened, "shelf/page.html", products=products, marks=marks, columns=_MARKS_SHOWN, families=FAMILY_WORDS,

@@ -95,7 +95,7 @@ def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
         clocks=found.clocks,
         sandings=[d.at for d in found.state.done if d.kind == "sand"],
         tests=[(t.at, t.payload.ready) for t in found.state.touches],
-        keyed=keyed_since(found.state) if top else None,
+        keyed=keyed_since(found.look.state) if top else None,
         finishing=not coats_to_come,
         cured_at=cured,
         shut=shut,
@@ -157,8 +157,19 @@ def layer_count(found: Standing) -> str:
     if not found.clocks:
         return "no coat yet"
     layer_id = found.clocks[-1].coat.payload.layer_id
-    layer = next(la for la in found.system.layers if la.id == layer_id)
-    return f"{layer.name} {found.state.counts[layer_id]} of {layer.coats}"
+    layer = next((la for la in found.system.layers if la.id == layer_id), None)
+    if layer is None:
+        return "a layer that was taken out"
+    on, of = coats_of(found, layer_id)
+    return f"{layer.name} {on} of {of}"
+
+
+def coats_of(found: Standing, layer_id: str) -> tuple[int, int]:
+    """Return how many coats of a layer count, and how many it is to have: extra ones count beyond the target."""
+    steps = [p for p in found.steps if p.step.kind == "coat" and p.step.layer and p.step.layer.id == layer_id]
+    counted = [p for p in steps if p.step.coat and p.step.coat.counted]
+    done = sum(p.status == "done" for p in counted)
+    return (max(done, found.state.counts[layer_id]) if len(counted) == done else done), len(counted)
 
 
 def button_word(does: str, says: str) -> str:

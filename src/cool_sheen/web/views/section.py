@@ -1,10 +1,12 @@
 """The section: the film cut through, to scale, a column for each zone."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.film.build import Build
+from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.units import amount
 
 MIL_UM = 25.4
@@ -56,15 +58,6 @@ class Section:
     says: str
 
 
-def planned_film(system: System, products: dict[str, Product]) -> float:
-    """Dry film that a system leaves when all goes by the plan. [um]"""
-    return sum(
-        layer.coats * dry_film(layer.wet_film_um, products[layer.product].volume_solids_pct)
-        - sum(s.removal_um for s in layer.sanding)
-        for layer in system.layers
-    )
-
-
 @dataclass(frozen=True, slots=True)
 class Canvas:
     """The picture's size, and whether it has a scale: ``left`` is the room for it, in the units of ``units``."""
@@ -84,7 +77,13 @@ class _Ruler:
     scale: float
 
 
-def draw(builds: dict[str, Build], system: System, products: dict[str, Product], canvas: Canvas) -> Section:
+def draw(
+    builds: Mapping[str, Build],
+    system: System,
+    products: Mapping[str, Product],
+    canvas: Canvas,
+    planned_um: Mapping[str, float] | None = None,
+) -> Section:
     """Compute a section.
 
     Args:
@@ -92,8 +91,11 @@ def draw(builds: dict[str, Build], system: System, products: dict[str, Product],
         system: Names and order of the layers, and the reserve that must be left of each.
         products: By key.
         canvas: Size and scale of the picture.
+        planned_um: What the system leaves on each zone; the same everywhere when None. [um]
     """
-    planned = planned_film(system, products)
+    everywhere = planned_build(system, products).total_um if planned_um is None else max(planned_um.values())
+    planned_of = planned_um or dict.fromkeys(builds, everywhere)
+    planned = everywhere
     tallest = max([planned, 1.0, *(b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())])
     base = canvas.height * (1 - SUBSTRATE_UM_SHARE)
     ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)
@@ -103,7 +105,7 @@ def draw(builds: dict[str, Build], system: System, products: dict[str, Product],
     for place, (name, build) in enumerate(builds.items()):
         x = canvas.left + place * (width + gap)
         slabs = _slabs(build, system, products, ruler, (x, width))
-        top = round(base - planned * ruler.scale, 1)
+        top = round(base - planned_of[name] * ruler.scale, 1)
         columns.append(Column(name, round(x, 1), round(width, 1), slabs, top, build.total_um))
     figures = ", ".join(f"{c.name} {amount(c.total_um, 'film', canvas.units)}" for c in columns)
     says = f"Film as it stands: {figures}, of {amount(planned, 'film', canvas.units)}"
@@ -113,7 +115,7 @@ def draw(builds: dict[str, Build], system: System, products: dict[str, Product],
 
 
 def _slabs(
-    build: Build, system: System, products: dict[str, Product], ruler: _Ruler, across: tuple[float, float]
+    build: Build, system: System, products: Mapping[str, Product], ruler: _Ruler, across: tuple[float, float]
 ) -> list[Slab]:
     """Lay the layers of one zone on top of each other."""
     layers = {layer.id: layer for layer in system.layers}

@@ -1,0 +1,53 @@
+"""What stands beside the coatings on the shelf: reducers, hardeners, additives, strippers, cleaners, abrasives."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from cool_sheen.core.coatings.families import Family
+from cool_sheen.core.coatings.sheets import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Temperature, Text
+
+SupplyKind = Literal["reducer", "hardener", "retarder", "accelerator", "stripper", "cleaner", "abrasive", "grit"]
+SUPPLY_WORDS: dict[str, str] = {
+    "reducer": "reducer", "hardener": "hardener", "retarder": "retarder", "accelerator": "accelerator",
+    "stripper": "stripper", "cleaner": "cleaner", "abrasive": "abrasive", "grit": "anti-slip grit",
+}  # fmt: skip
+_DOSED = ("retarder", "accelerator")
+
+
+class Supply(Strict):
+    """A thing that is used up and leaves no film. Doses are ml for a litre of ready mix."""
+
+    key: Key
+    name: Text
+    kind: SupplyKind
+    note: Text = "no note"
+    source: Text
+    families: tuple[Family, ...] = ()
+    hardener_speed: Speed | None = None
+    reducer_speed: ReducerSpeed | None = None
+    best_from_c: Temperature | None = None
+    best_to_c: Temperature | None = None
+    density_g_per_ml: Positive | None = None
+    dose_ml_per_l: Positive | None = None
+    max_dose_ml_per_l: Positive | None = None
+    time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None
+    dwell_minutes: Positive | None = None
+    grits: tuple[GritName, ...] = ()
+    grain_mm: Positive | None = None
+    cautions: tuple[Key, ...] = ()
+
+    @model_validator(mode="after")
+    def _by_kind(self) -> Self:
+        wanted = {
+            "hardener": ("hardener_speed",), "reducer": ("reducer_speed",), "abrasive": ("grits",),
+            "grit": ("grain_mm",), "retarder": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
+            "accelerator": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
+        }  # fmt: skip
+        if missing := [name for name in wanted.get(self.kind, ()) if not getattr(self, name)]:
+            raise ValueError(f"a {SUPPLY_WORDS[self.kind]} has to say {', '.join(missing)}")
+        if self.kind in _DOSED and (self.dose_ml_per_l or 0) > (self.max_dose_ml_per_l or 0):
+            raise ValueError("dose_ml_per_l must not be over max_dose_ml_per_l")
+        if self.best_from_c is not None and self.best_to_c is not None and self.best_from_c >= self.best_to_c:
+            raise ValueError("best_from_c must be under best_to_c")
+        return self

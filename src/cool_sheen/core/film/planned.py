@@ -1,0 +1,73 @@
+"""The film that a system is going to leave, zone by zone, and the coats that it takes to hide and to survive."""
+
+import math
+from collections.abc import Mapping
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.systems import Layer, System
+from cool_sheen.core.errors import OutOfRange
+from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Micron, Percent
+
+# How much film a change of colour asks for, against what hides black on white. A shop rule, to start from.
+COLOUR_CHANGE: dict[str, tuple[str, float]] = {
+    "same": ("the same shade again", 0.4),
+    "near": ("a near shade", 0.7),
+    "strong": ("light over dark, or dark over light", 1.0),
+    "clean": ("clean red, orange or yellow over anything", 1.5),
+}
+# Dry film that hides black on white, by the strength of the pigment, where the product does not say. [um]
+PIGMENT_STRENGTH: dict[str, tuple[str, Micron]] = {
+    "strong": ("strong: black, grey, earth colours", 20.0),
+    "medium": ("medium: blues, greens, most tints", 35.0),
+    "weak": ("weak: white, yellow, clean red", 60.0),
+}
+
+
+def planned_build(system: System, products: Mapping[str, Product], zone: ZoneFacts | None = None) -> Build:
+    """Return the film that a system leaves on a zone when all goes by the plan.
+
+    Args:
+        system: What goes on.
+        products: Their sheets, by key.
+        zone: The zone; None for a part that is one zone.
+    """
+    build = Build()
+    for layer in system.used:
+        solids = products[layer.product].volume_solids_pct
+        for coat in layer.coats:
+            if zone is None or zone.takes(coat.where):
+                build.coat(layer.id, dry_film(coat.wet_film_um, solids))
+        for rung in layer.sanding:
+            build.sand(rung.removal_um)
+    return build
+
+
+def sanding_of(layer: Layer) -> Micron:
+    """Film that the sanding after a layer takes. [um]"""
+    return sum(rung.removal_um for rung in layer.sanding)
+
+
+def coats_to_hide(
+    wet_film_um: Micron, volume_solids_pct: Percent, hiding_um: Micron, change: str
+) -> tuple[Micron, int]:
+    """A start value for the coats that it takes to hide.
+
+    Args:
+        wet_film_um: Wet film of one coat. [um, above 0]
+        volume_solids_pct: Volume solids of the ready mix. [%, above 0]
+        hiding_um: Dry film that hides black on white. [um, above 0]
+        change: A key of COLOUR_CHANGE.
+
+    Returns: Dry film that is wanted [um], and the coats that give it. [1]
+    Raises: OutOfRange: a change that the table does not know, or a coat that leaves no film.
+    Source: a shop rule to start from: hiding film x colour change; the test card decides.
+    """
+    if change not in COLOUR_CHANGE:
+        raise OutOfRange(f"Choose the change of colour from: {', '.join(COLOUR_CHANGE)}.", "change")
+    dry = dry_film(wet_film_um, volume_solids_pct)
+    if dry <= 0 or hiding_um <= 0:
+        raise OutOfRange("A coat without solids hides nothing.", "volume_solids_pct")
+    wanted = hiding_um * COLOUR_CHANGE[change][1]
+    return wanted, max(1, math.ceil(wanted / dry - 1e-9))
