@@ -48,10 +48,8 @@ def serve(
 
 def _lay_when_empty(desk: Desk, demo: bool) -> None:
     with desk.open() as opened:
-        if desk.shop(opened) is None:
-            desk.seed(opened)
-            if demo:
-                demo_shop.lay(desk, opened)
+        if demo and desk.shop(opened) is None:
+            demo_shop.lay(desk, opened)
 
 
 def _taken(port: int) -> bool:

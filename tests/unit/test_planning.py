@@ -12,9 +12,9 @@ from tests.unit.bench import PaperPart, after, at, climate
 
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.planning.labour import labour_minutes
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
-from cool_sheen.core.planning.labour import labour_minutes
 from cool_sheen.core.planning.steps import progress, steps_of
 from cool_sheen.formats.catalogue import shipped
 

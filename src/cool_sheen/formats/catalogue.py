@@ -16,6 +16,7 @@ from cool_sheen.core.coatings.sheets import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.planning.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
 
 
@@ -37,6 +38,7 @@ class Catalogue:
     cautions: dict[str, Caution]
     supplies: dict[str, Supply] = field(default_factory=dict)
     tests: dict[str, SurveyTest] = field(default_factory=dict)
+    schools: tuple[School, ...] = ()
 
 
 @cache
@@ -56,6 +58,7 @@ def shipped() -> Catalogue:
         {c.key: c for c in cautions},
         {s.key: s for s in supplies},
         {t.key: t for t in tests},
+        tuple(School.model_validate(data) for data in _read(root / "schools.toml")["school"]),
     )
     check(catalogue)
     return catalogue

@@ -8,7 +8,7 @@ from threading import RLock
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
@@ -76,19 +76,14 @@ class Desk:
         """Return the shop; None before the set-up."""
         return opened.get(Shop, 1)
 
-    def seed(self, opened: Session) -> None:
-        """Write the product sheets that ship as revisions, where they are not there yet."""
-        there = set(opened.scalars(select(ProductRevision.content_hash)))
-        for product in self.catalogue.products.values():
-            if product.content_hash not in there:
-                opened.add(
-                    ProductRevision(
-                        content_hash=product.content_hash,
-                        key=product.key,
-                        data=product.model_dump(mode="json"),
-                        recorded_at=self.now(),
-                    )
-                )
+    def keep(self, opened: Session, product: Product) -> str:
+        """Write product data as a revision, where they are not there yet; return their name."""
+        name = product.content_hash
+        if opened.get(ProductRevision, name) is None:
+            data = product.model_dump(mode="json")
+            opened.add(ProductRevision(content_hash=name, key=product.key, data=data, recorded_at=self.now()))
+            opened.flush()
+        return name
 
     def revision(self, opened: Session, content_hash: str) -> Product:
         """Return product data by their hash. Raises Missing."""

@@ -22,6 +22,7 @@ from cool_sheen.core.planning.steps import Progress, Step, following_product, ne
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service.climate import Weather, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.stock import stock
 from cool_sheen.store import log
 from cool_sheen.store.models import Face, Part, Project, Space, Zone
 
@@ -83,13 +84,14 @@ def add_part(desk: Desk, opened: Session, project: Project, new: NewPart, at: da
     notes = {}
     if new.substrate not in desk.catalogue.substrates:
         notes["substrate"] = "Choose what the part is made of."
-    if new.system not in desk.catalogue.systems:
+    shelf = stock(desk, opened)
+    if new.system not in shelf.systems:
         notes["system"] = "Choose a system from the list."
     if opened.get(Space, new.space) is None:
         notes["space"] = "Choose the space that the part stands in."
     if notes:
         raise Refused("Something is missing.", notes)
-    system = desk.catalogue.systems[new.system]
+    system = shelf.systems[new.system]
     part = Part(
         uuid=uuid4(),
         project_uuid=project.uuid,
@@ -98,10 +100,14 @@ def add_part(desk: Desk, opened: Session, project: Project, new: NewPart, at: da
         area_m2=new.area_m2,
         created_at=at or desk.now(),
         system=system.model_dump(mode="json"),
-        revisions={key: desk.catalogue.products[key].content_hash for key in sorted(system.products())},
+        revisions={key: desk.keep(opened, shelf.products[key]) for key in sorted(system.products())},
     )
     face = Face(uuid=uuid4(), part_uuid=part.uuid, name="whole")
-    zone = Zone(uuid=uuid4(), part_uuid=part.uuid, face_uuid=face.uuid, name="whole", area_m2=new.area_m2)
+    old = "unknown" if desk.catalogue.substrates[new.substrate].family == "unknown" else "none"
+    zone = Zone(
+        uuid=uuid4(), part_uuid=part.uuid, face_uuid=face.uuid, name="whole", area_m2=new.area_m2, old_finish=old,
+        shape={"kind": "typed", "typed_m2": new.area_m2}, substrate=new.substrate,
+    )  # fmt: skip
     for row in (part, face, zone):  # in the order of their keys
         opened.add(row)
         opened.flush()

@@ -52,7 +52,6 @@ def set_up(desk: Desk, opened: Session, new: NewShop, spaces: list[NewSpace], *,
     opened.add(shop)
     for space in spaces:
         add_space(opened, space)
-    desk.seed(opened)
     opened.flush()
     return shop
 

@@ -1,6 +1,6 @@
 """Reading forms: what was typed is kept, and every wrong field gets its sentence."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -69,6 +69,19 @@ class Typed:
         """Return whether a box is ticked."""
         return str(self.values.get(name, "")) in ("1", "on", "true")
 
+    def nested(self, read: Callable[["Typed", str], Any]) -> dict[str, Any]:
+        """Return fields with dotted names as nested data; a row of a list in which nothing was typed is left out."""
+        tree: dict[str, Any] = {}
+        for name in self.values:
+            *path, last = str(name).split(".")
+            here = tree
+            for step in path:
+                here = here.setdefault(step, {})
+            value = read(self, str(name))
+            if value is not None and value != "":
+                here[last] = value
+        return {key: _listed(value) for key, value in tree.items()}
+
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional local time of a date-and-time field."""
         value = str(self.values.get(name, "")).strip()
@@ -79,3 +92,13 @@ class Typed:
         except ValueError:
             self.notes[name] = "Enter date and time, such as 2026-06-08 14:30."
             return None
+
+
+def _listed(value: Any) -> Any:
+    """Turn ``{"0": ..., "1": ...}`` into a list, in order, without its empty rows."""
+    if not isinstance(value, dict):
+        return value
+    made = {key: _listed(inner) for key, inner in value.items()}
+    if made and all(key.isdigit() for key in made):
+        return [made[key] for key in sorted(made, key=int) if made[key] not in ({}, [], None, "")]
+    return made

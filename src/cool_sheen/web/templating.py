@@ -15,7 +15,7 @@ from cool_sheen.core.units import amount
 from cool_sheen.service.desk import Desk, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
-PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Shelf", "/shelf"))
+PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Systems", "/systems"), ("Shelf", "/shelf"))
 
 
 def when(at: datetime | None, zone: ZoneInfo, pattern: str = "%a %-d %b %H:%M") -> str:

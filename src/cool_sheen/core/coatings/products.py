@@ -1,6 +1,7 @@
 """A product's data as the shop keeps them: everything that the calculators need, checked when it is read."""
 
 import hashlib
+import itertools
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
@@ -20,6 +21,7 @@ from cool_sheen.core.coatings.sheets import (
 from cool_sheen.core.drying.milestones import WORDS, DryingData, Mode
 from cool_sheen.core.drying.phases import RecoatRule
 from cool_sheen.core.units import Micron
+
 
 class MilestoneData(Strict):
     """One milestone on a product sheet: minutes at the reference climate and film."""
@@ -174,7 +176,7 @@ class Product(Strict):
                     f"with {window.closes} after {minutes[window.closes]:g} min: it must close later than it opens"
                 )
         heat = [stage.metal_temp_c for stage in self.heat_stages]
-        if any(hot <= cool for cool, hot in zip(heat, heat[1:], strict=False)):
+        if any(hot <= cool for cool, hot in itertools.pairwise(heat)):
             raise ValueError("heat_stages must rise from stage to stage")
         if self.sag_limit_um is not None and self.sag_limit_um < self.wet_film_min_um:
             raise ValueError("sag_limit_um must not be under wet_film_min_um")

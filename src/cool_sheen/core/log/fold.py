@@ -178,9 +178,7 @@ def _zones_of(entry: Entry, zones: list[UUID], heirs: Mapping[UUID, Zones]) -> l
 def _fold_coat(state: PartState, entry: Entry, zones: list[UUID]) -> None:
     coat = entry.payload
     assert isinstance(coat, CoatPayload)
-    state.coats.append(
-        Coat(entry.uuid, entry.occurred_at, coat, state.places, frozenset(zones), entry.planned_step)
-    )
+    state.coats.append(Coat(entry.uuid, entry.occurred_at, coat, state.places, frozenset(zones), entry.planned_step))
     for zone in zones:
         state.builds[zone].coat(coat.layer_id, dry_film(coat.film_um, coat.volume_solids_pct))
         state.coats_by_zone[zone][coat.layer_id] += coat.counts

@@ -9,8 +9,8 @@ from zoneinfo import ZoneInfo
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
 from cool_sheen.core.planning.film_clock import CoatClock, keyed_since, taught
-from cool_sheen.core.planning.next_action import Outlook, mark_of
 from cool_sheen.core.planning.labour import labour_minutes
+from cool_sheen.core.planning.next_action import Outlook, mark_of
 from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import SquareMetres
 

@@ -125,7 +125,8 @@ def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table
     product, over = products[under.product], products[layer.product]
     below = Below(product.family, state_between(under, product, over), under.role)
     answer = table.judge(below, Over(over.family, layer.role))
-    title = f"{layer.name} over {under.name}: {FAMILY_WORDS[over.family]} on {FAMILY_WORDS[product.family]}, {STATE_WORDS[below.state]}"
+    families = f"{FAMILY_WORDS[over.family]} on {FAMILY_WORDS[product.family]}"
+    title = f"{layer.name} over {under.name}: {families}, {STATE_WORDS[below.state]}"
     place = f"{layer.id} on {under.id} {below.state}"
     reason = answer.reason
     if product.never_sanded and below.state == "keyed":
@@ -161,11 +162,15 @@ def _films(layer: Layer, product: Product) -> Iterator[Finding]:
         if coat.kind in ("mist", "stripe", "drop"):
             continue
         if coat.wet_film_um > product.wet_film_max_um:
-            runs = f" Over {product.runs_over_um:g} µm it runs on a vertical face." if (
-                coat.wet_film_um > product.runs_over_um) else ""
+            runs = (
+                f" Over {product.runs_over_um:g} µm it runs on a vertical face."
+                if (coat.wet_film_um > product.runs_over_um)
+                else ""
+            )
             yield Finding(
                 "care", layer.id, f"{layer.id} coat {number} thick", f"{layer.name}, coat {number} is thick",
-                f"{coat.wet_film_um:g} µm wet; the sheet goes to {product.wet_film_max_um:g} µm.{runs}", "film-over-range",
+                f"{coat.wet_film_um:g} µm wet; the sheet goes to {product.wet_film_max_um:g} µm.{runs}",
+                "film-over-range",
                 "product sheet",
             )  # fmt: skip
         if coat.wet_film_um < product.wet_film_min_um:
@@ -180,6 +185,6 @@ def _films(layer: Layer, product: Product) -> Iterator[Finding]:
     if layer.reserve_um and left < layer.reserve_um:
         yield Finding(
             "care", layer.id, f"{layer.id} reserve", f"{layer.name} is sanded under its reserve",
-            f"{left:.0f} µm are left after sanding; {layer.reserve_um:g} µm were to stay. One more coat, or less sanding.",
+            f"{left:.0f} µm are left after sanding, of {layer.reserve_um:g} µm. One more coat, or less sanding.",
             "reserve", "trade reference 6, dry film ledger",
         )  # fmt: skip

@@ -114,7 +114,9 @@ def _group_steps(group: list[Layer], part: _Zoned, backwards: bool) -> list[Step
              removal_um=s.removal_um, wet=s.wet)
         for s in last.sanding
     ]  # fmt: skip
-    steps += [Step(f"{last.id}:then:{n}:{kind}", kind, _label(kind), slot=last.id) for n, kind in enumerate(last.then, 1)]
+    steps += [
+        Step(f"{last.id}:then:{n}:{kind}", kind, _label(kind), slot=last.id) for n, kind in enumerate(last.then, 1)
+    ]
     return steps
 
 
@@ -142,7 +144,9 @@ def _coat_steps(layer: Layer, part: _Zoned, setting: int, tail: str) -> list[Ste
     if layer.broadcast and steps:
         steps.append(Step(f"{layer.id}:broadcast{tail}", "broadcast", STEP_WORDS["broadcast"], slot=layer.id))
     if layer.rounds_most:
-        steps.append(Step(f"{layer.id}:inspect{tail}", "inspect", "Inspect: another round where it is thin", slot=layer.id))
+        steps.append(
+            Step(f"{layer.id}:inspect{tail}", "inspect", "Inspect: another round where it is thin", slot=layer.id)
+        )
     return steps
 
 

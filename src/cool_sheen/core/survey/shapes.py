@@ -63,7 +63,8 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "typed": ("typed_m2",),
 }
 SHAPE_WORDS: dict[str, str] = {
-    "sheet": "sheet or panel", "box": "box, six sides", "tube": "tube or bar, outside", "cylinder": "cylinder with ends",
+    "sheet": "sheet or panel", "box": "box, six sides", "tube": "tube or bar, outside",
+    "cylinder": "cylinder with ends",
     "cone": "cone, mantle", "sphere": "sphere or ball", "frame": "frame or lattice of flat bars",
     "spindles": "spindles or round bars", "typed": "area, typed in",
 }  # fmt: skip

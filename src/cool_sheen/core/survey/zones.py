@@ -42,6 +42,7 @@ class ZoneFacts:
     old_state: State = "unknown"
     word_of_another: bool = False
     method: Method = "hvlp"
+    shape: str = "typed"
 
     @property
     def bare(self) -> bool:

@@ -11,6 +11,7 @@ from cool_sheen.core.planning.steps import Progress
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
 from cool_sheen.service.jobs import NewPart, add_part, add_project, all_projects, spaces_by_id, stand_all
+from cool_sheen.service.stock import Stock, stock
 from cool_sheen.store.models import Project, Shop
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
@@ -56,7 +57,8 @@ def new(
 
 def _form(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
     # The fullest stacks first: they are what most parts get.
-    systems = dict(sorted(desk.catalogue.systems.items(), key=lambda item: -len(item[1].layers)))
+    shelf = stock(desk, opened)
+    systems = dict(sorted(shelf.systems.items(), key=lambda item: (-len(item[1].used), item[1].name)))
     return pages.show(
         request,
         opened,
@@ -68,12 +70,12 @@ def _form(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed:
         project_choices=[(p.uuid, p.name) for p in all_projects(opened)],
         space_choices=[(s.uuid, s.name) for s in spaces_by_id(opened).values()],
         substrate_choices=[(key, s.name) for key, s in desk.catalogue.substrates.items()],
-        with_isocyanates={key for key, s in systems.items() if _hazardous(desk, s)},
+        with_isocyanates={key for key, s in systems.items() if _hazardous(shelf, s)},
     )
 
 
-def _hazardous(desk: Desk, system: System) -> bool:
-    return any("isocyanate" in desk.catalogue.products[p].cautions for p in system.products())
+def _hazardous(shelf: Stock, system: System) -> bool:
+    return any("isocyanate" in shelf.products[p].cautions for p in system.products())
 
 
 @router.post("/jobs/new")
@@ -108,7 +110,7 @@ def _make(desk: Desk, opened: Session, typed: Typed, shop: Shop | None) -> UUID:
         typed.notes["project_name"] = "Choose a project of the list, or name a new one."
     if str(typed.values.get("substrate", "")) not in desk.catalogue.substrates:
         typed.notes["substrate"] = "Choose what the part is made of."
-    if str(typed.values.get("system", "")) not in desk.catalogue.systems:
+    if str(typed.values.get("system", "")) not in stock(desk, opened).systems:
         typed.notes["system"] = "Choose a system from the list."
     if typed.notes or area is None or space is None:
         raise Refused("Something is missing.", typed.notes)

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.gates import Shut
@@ -20,8 +21,9 @@ from cool_sheen.service.climate import look, now_in, part_climate
 from cool_sheen.service.desk import Desk, Refused, zone_of
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.shops import SPACE_KINDS
+from cool_sheen.service.stock import stock
 from cool_sheen.store import climate as store_climate
-from cool_sheen.store.models import Shop, Space
+from cool_sheen.store.models import Part, Shop, Space
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 from cool_sheen.web.views import band
@@ -34,6 +36,7 @@ MASSES = {
     "masonry": "masonry",
 }  # fmt: skip
 _BACK, _AHEAD = timedelta(hours=24), timedelta(hours=72)
+_SOME = 10
 
 
 @router.get("")
@@ -51,9 +54,10 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
     zone, now = zone_of(shop), desk.now()
     state = PartState(stays=[Stay(now, chosen.uuid)])
     climate = part_climate(desk, opened, state, mass, spaces, look(desk, opened))
-    sheet = desk.catalogue.products.get(product) or next(iter(desk.catalogue.products.values()))
+    products = _in_use(desk, opened)
+    sheet = stock(desk, opened).products.get(product) or products[0]
     at = now_in(climate.series, now)
-    rows = [_row(p, climate, now, zone) for p in desk.catalogue.products.values()]
+    rows = [_row(p, climate, now, zone) for p in products]
     return {
         "spaces": list(spaces.values()),
         "space": chosen,
@@ -77,6 +81,13 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
         "zones": sorted(available_timezones()),
         "zone_name": shop.time_zone,
     }  # fmt: skip
+
+
+def _in_use(desk: Desk, opened: Session) -> list[Product]:
+    """The products that parts are planned with; some of the shelf when there is no part yet."""
+    shelf = stock(desk, opened).products
+    used = {key for revisions in opened.scalars(select(Part.revisions)) for key in revisions}
+    return [p for key, p in shelf.items() if key in used] or list(shelf.values())[:_SOME]
 
 
 def _row(product: Product, climate: PartClimate, now: datetime, zone: ZoneInfo) -> dict[str, Any]:

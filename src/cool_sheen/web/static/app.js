@@ -41,11 +41,15 @@
   // An alarm rings once under its key, whether the count runs out here or the server says first that it is due.
   function ring(lane, key) {
     if (!key || rung.has(key)) return;
+    announce(key, lane.dataset.name + ": " + (ALARM_WORDS[key.split(":")[0]] || "due"));
+  }
+  function announce(key, words) {
+    if (rung.has(key)) return;
     rung.add(key);
     const card = document.createElement("div");
     card.className = "alarm";
     const text = document.createElement("p");
-    text.textContent = lane.dataset.name + ": " + (ALARM_WORDS[key.split(":")[0]] || "due");
+    text.textContent = words;
     const close = document.createElement("button");
     close.type = "button";
     close.className = "btn";
@@ -90,6 +94,7 @@
     htmx.trigger("#live", "refresh");
   }
   setInterval(tick, 1000);
+  setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
   document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
 
@@ -182,6 +187,74 @@
   document.addEventListener("focusin", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
   document.addEventListener("click", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
 
+  // --- timers of the survey's tests: they go on through a reload, and ring once ------------------
+  const TIMERS = "cool-sheen-timers";
+  const timers = () => { try { return JSON.parse(recall(TIMERS, "{}")); } catch { return {}; } };
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-timer]");
+    if (!button) return;
+    const ends = Date.now() + 1000 * Number(button.dataset.timer);
+    keep(TIMERS, JSON.stringify({ ...timers(), [button.dataset.timerKey]: { ends, name: button.dataset.timerName } }));
+    showTimers();
+  });
+  function showTimers() {
+    const all = timers();
+    let over = false;
+    for (const [key, timer] of Object.entries(all)) {
+      const left = timer.ends - Date.now();
+      const place = document.querySelector(`[data-timer-shows="${CSS.escape(key)}"]`);
+      if (place) { place.textContent = written(left); place.classList.toggle("is-due", left <= 0); }
+      if (left <= 0) { announce("timer:" + key + timer.ends, timer.name + ": the time is up, look at it"); delete all[key]; over = true; }
+    }
+    if (over) keep(TIMERS, JSON.stringify(all));
+  }
+
+  // --- the builder: layers are dragged by the grip, or moved with Alt and the arrow keys -------------
+  let lifted = null;
+  function moveLayer(layer, fields) {
+    const address = $("#builder").dataset.address + "/change";
+    const ground = $("#b-ground") ? $("#b-ground").value : "";
+    const after = layer.id;
+    htmx.ajax("POST", address, { target: "#builder", swap: "morph:outerHTML", values: { op: "move", layer: layer.dataset.layer, ground, ...fields } })
+      .then(() => { const again = document.getElementById(after); if (again) $(".layer-name", again).focus(); });
+  }
+  document.addEventListener("dragstart", (event) => {
+    const grip = event.target.closest && event.target.closest(".grip");
+    if (!grip) return;
+    lifted = grip.closest(".layer-card");
+    lifted.classList.add("is-lifted");
+    event.dataTransfer.effectAllowed = "move";
+    event.dataTransfer.setData("text/plain", lifted.dataset.layer);
+  });
+  document.addEventListener("dragover", (event) => {
+    const over = lifted && event.target.closest(".layer-card");
+    for (const card of $$(".layer-card.is-over")) if (card !== over) card.classList.remove("is-over");
+    if (!over || over === lifted) return;
+    event.preventDefault();
+    over.classList.add("is-over");
+  });
+  document.addEventListener("drop", (event) => {
+    const over = lifted && event.target.closest(".layer-card");
+    if (!over || over === lifted) return;
+    event.preventDefault();
+    moveLayer(lifted, { to: over.dataset.place });
+  });
+  document.addEventListener("dragend", () => { for (const card of $$(".layer-card")) card.classList.remove("is-over", "is-lifted"); lifted = null; });
+  document.addEventListener("keydown", (event) => {
+    const layer = event.altKey && event.target.closest(".layer-card");
+    const by = { ArrowUp: "1", ArrowDown: "-1" }[event.key];
+    if (!layer || !by || event.target.closest("input, select, textarea")) return;
+    event.preventDefault();
+    moveLayer(layer, { by });
+  });
+  function showSizes() { // only the sizes that a shape has
+    const needs = { sheet: "length width sides count", box: "length width height count", tube: "diameter length count", cylinder: "diameter length count", cone: "diameter height count", sphere: "diameter count", frame: "length width openness count", spindles: "length width openness count", typed: "area count" };
+    const kind = $("#f-shape");
+    if (!kind) return;
+    for (const field of $$("[data-size]")) field.hidden = !(needs[kind.value] || "").split(" ").includes(field.dataset.size);
+  }
+  document.addEventListener("change", (event) => { if (event.target.id === "f-shape") showSizes(); });
+
   function toggleBooth() {
     const root = document.documentElement;
     const on = root.dataset.mode !== "booth";
@@ -204,11 +277,15 @@
       closeHelp() { $("#help").close(); },
       testSound() { sound(); },
     }));
+    Alpine.data("shape", () => ({ init() { showSizes(); } }));
+    Alpine.data("builder", () => ({}));
     Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
   });
   document.addEventListener("DOMContentLoaded", () => {
     hush();
     tick();
+    showTimers();
+    showSizes();
     choose(chosen(), false); // a lane is framed, and keys act on it, once htmx has taken hold of its buttons
     ready = true;
     const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed

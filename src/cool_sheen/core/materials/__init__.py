@@ -1,0 +1,1 @@
+"""How much of everything."""

@@ -1,0 +1,311 @@
+"""Where practitioners disagree: each side is a change to the system, and its consequence is computed, not told."""
+
+import itertools
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheets import Key, Strict, Text
+from cool_sheen.core.coatings.systems import Coat, Layer, System
+from cool_sheen.core.film.grits import scratch_removal
+from cool_sheen.core.film.planned import sanding_of
+from cool_sheen.core.planning.ways import Shelf
+from cool_sheen.core.survey.zones import ZoneFacts
+
+_CLEAR_KEY = "P800"
+
+
+class Side(Strict):
+    """One answer to a question: what its people say for it, and the change that it makes."""
+
+    key: Key
+    words: Text
+    reason: Annotated[str, Field(min_length=1, max_length=400)]
+    change: Key
+
+
+class School(Strict):
+    """A question on which practitioners disagree; the first side is the default."""
+
+    key: Key
+    question: Text
+    sides: Annotated[tuple[Side, ...], Field(min_length=2, max_length=4)]
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """What a side changes: the system, and the zones as the preparation leaves them."""
+
+    system: System
+    zones: tuple[ZoneFacts, ...]
+    shelf: Shelf
+
+    def product(self, layer: Layer) -> Product:
+        """Return the sheet of a layer."""
+        return self.shelf[layer.product]
+
+    def with_layers(self, change: Callable[[Layer], dict[str, Any] | None]) -> "Work | None":
+        """Change the layers for which ``change`` gives fields; None when there is none."""
+        system, changed = self.system, False
+        for layer in self.system.used:
+            fields = change(layer)
+            if fields is not None:
+                system, changed = edit.edit_layer(system, layer.id, **fields), True
+        return replace(self, system=system) if changed else None
+
+
+def sides_of(school: School, work: Work) -> list[tuple[Side, Work]]:
+    """Return the sides that mean something on a system, each with the work as it would be.
+
+    Fewer than two: the question does not arise here.
+    """
+    made = [(side, CHANGES[side.change](work)) for side in school.sides]
+    found = [(side, after) for side, after in made if after is not None]
+    return found if len({after.system.model_dump_json() + repr(after.zones) for _, after in found}) > 1 else []
+
+
+def _dumped(coats: Iterable[Coat]) -> list[dict[str, Any]]:
+    return [coat.model_dump() for coat in coats]
+
+
+# --- clear over colour -------------------------------------------------------------
+def _colour_below_clear(work: Work) -> list[Layer]:
+    used = work.system.used
+    return [a for a, b in itertools.pairwise(used) if a.role == "colour" and b.role == "clear"]
+
+
+def _in_the_window(work: Work) -> Work | None:
+    ids = {layer.id for layer in _colour_below_clear(work)}
+    return work.with_layers(lambda la: {"sanding": (), "then": ()} if la.id in ids else None)
+
+
+def _day_key_clear(work: Work) -> Work | None:
+    """Wait, key, clear; metallic colour is never sanded, so the question does not arise there."""
+    ids = {layer.id for layer in _colour_below_clear(work) if not work.product(layer).never_sanded}
+    rung = {"grit": _CLEAR_KEY, "removal_um": round(scratch_removal(_CLEAR_KEY) / 2, 1)}
+    return work.with_layers(lambda la: {"sanding": [rung], "then": ("wipe", "tack")} if la.id in ids else None)
+
+
+# --- primer ---------------------------------------------------------------------------
+def _builds(layer: Layer) -> bool:
+    return layer.role in ("primer", "surfacer", "barrier") and bool(layer.sanding) and layer.counted > 0
+
+
+def _total_wet(layer: Layer) -> float:
+    return sum(c.wet_film_um for c in layer.coats if c.counted and c.where == "all")
+
+
+def _primer_in_coats(work: Work) -> Work | None:
+    """Several coats of the sheet's usual film, and sand once."""
+
+    def change(layer: Layer) -> dict[str, Any] | None:
+        if not _builds(layer):
+            return None
+        film = work.product(layer).ref_wet_film_um
+        count = max(2, round(_total_wet(layer) / film))
+        return {"coats": _dumped([*_special(layer), *[Coat(wet_film_um=film)] * count])}
+
+    return work.with_layers(change)
+
+
+def _primer_at_once(work: Work) -> Work | None:
+    """One heavy coat: as much as stays up, of what the coats together would have been."""
+
+    def change(layer: Layer) -> dict[str, Any] | None:
+        if not _builds(layer):
+            return None
+        film = min(_total_wet(layer), work.product(layer).runs_over_um)
+        return {"coats": _dumped([*_special(layer), Coat(wet_film_um=film)])}
+
+    return work.with_layers(change)
+
+
+def _special(layer: Layer) -> list[Coat]:
+    return [c for c in layer.coats if not c.counted or c.where != "all"]
+
+
+def _rounds(work: Work) -> Work | None:
+    """Prime, fill, sand, prime again, until it is flat: the estimate is one round more."""
+
+    def change(layer: Layer) -> dict[str, Any] | None:
+        if not _builds(layer):
+            return None
+        extra = [c for c in layer.coats if c.counted and c.where == "all"][:1]
+        rung = layer.sanding[0].model_copy(update={"removal_um": min(1900.0, 1.5 * sanding_of(layer))})
+        return {"coats": _dumped([*layer.coats, *extra]), "sanding": [rung.model_dump(), *_dumped_rungs(layer)]}
+
+    return work.with_layers(change)
+
+
+def _dumped_rungs(layer: Layer) -> list[dict[str, Any]]:
+    return [rung.model_dump() for rung in layer.sanding[1:]]
+
+
+# --- old finish, bare metal -----------------------------------------------------------------
+def _old(work: Work) -> bool:
+    return any(not zone.bare for zone in work.zones)
+
+
+def _strip_all(work: Work) -> Work | None:
+    if not _old(work):
+        return None
+    zones = tuple(replace(zone, strip="substrate") for zone in work.zones)
+    return replace(work, system=edit.with_prepare(work.system, "strip"), zones=zones)
+
+
+def _strip_failing_and_seal(work: Work) -> Work | None:
+    """Strip what fails, key the rest, and put an epoxy sealer under everything."""
+    if not _old(work):
+        return None
+    system = edit.with_prepare(work.system, "sand", "P180")
+    if system.used[0].role not in ("sealer", "barrier") or work.product(system.used[0]).family != "epoxy_2k":
+        sealer = _first(work.shelf, "epoxy_2k", ("sealer", "barrier"))
+        if sealer is None:
+            return None
+        system = edit.add_layer(system, edit.new_layer(system, sealer), 0)
+    zones = tuple(z if z.bare else replace(z, strip=_left_on(z)) for z in work.zones)
+    return replace(work, system=system, zones=zones)
+
+
+def _left_on(zone: ZoneFacts) -> str:
+    return "substrate" if zone.old_state == "failing" else "sound"
+
+
+def _first(shelf: Shelf, family: str, roles: Sequence[str]) -> Product | None:
+    return next((p for role in roles for p in shelf.values() if p.family == family and p.role == role), None)
+
+
+def _metal(work: Work) -> bool:
+    return any(z.bare and z.ground in ("bare_steel", "bare_aluminium", "bare_zinc") for z in work.zones)
+
+
+def _ground_layers(work: Work) -> list[Layer]:
+    """The layers at the bottom that only make the ground: epoxy or etch."""
+    out: list[Layer] = []
+    for layer in work.system.used:
+        if work.product(layer).family not in ("epoxy_2k", "acid_etch") or layer.role not in (
+            "primer",
+            "sealer",
+            "barrier",
+        ):
+            break
+        out.append(layer)
+    return out
+
+
+def _grounded(work: Work, product: Product | None, coats: Sequence[Coat]) -> Work | None:
+    if not _metal(work) or product is None or len(_ground_layers(work)) == len(work.system.used):
+        return None
+    layer = edit.new_layer(work.system, product).model_copy(update={"coats": tuple(coats)})
+    system = edit.add_layer(work.system, layer, 0)
+    for old in _ground_layers(work):
+        system = edit.edit_layer(system, old.id, left_out=True, must_stay=None)
+    return replace(work, system=system)
+
+
+def _epoxy_everywhere(work: Work) -> Work | None:
+    ground = _ground_layers(work)
+    if ground and work.product(ground[0]).family == "epoxy_2k":
+        return work if _metal(work) else None
+    epoxy = _first(work.shelf, "epoxy_2k", ("primer",))
+    film = epoxy.ref_wet_film_um if epoxy else 1.0
+    return _grounded(work, epoxy, [Coat(wet_film_um=film)] * 2)
+
+
+def _etch_on_metal(work: Work) -> Work | None:
+    etch = _first(work.shelf, "acid_etch", ("primer",))
+    return _grounded(work, etch, [Coat(wet_film_um=etch.ref_wet_film_um, where="bare")] if etch else [])
+
+
+# --- between coats, first coat, how wet, cold ---------------------------------------------------
+def _several(layer: Layer) -> bool:
+    return len(layer.coats) > 1
+
+
+def _key_when_shut(work: Work) -> Work | None:
+    return work.with_layers(lambda la: {"between_coats": "nothing"} if _several(la) else None)
+
+
+def _degloss(work: Work) -> Work | None:
+    """De-gloss between all coats; never where the film redissolves, or where flakes would show it."""
+
+    def change(layer: Layer) -> dict[str, Any] | None:
+        product = work.product(layer)
+        soft = any(window.redissolves for window in product.windows)
+        return {"between_coats": "degloss"} if _several(layer) and not soft and not product.never_sanded else None
+
+    return work.with_layers(change)
+
+
+def _shows(layer: Layer) -> bool:
+    return layer.role in ("colour", "single_stage", "clear")
+
+
+def _mist_first(work: Work) -> Work | None:
+    def change(layer: Layer) -> dict[str, Any] | None:
+        if not _shows(layer):
+            return None
+        mist = Coat(kind="mist", wet_film_um=round(0.6 * work.product(layer).wet_film_min_um))
+        return {"coats": _dumped([mist, *[c for c in layer.coats if c.kind != "mist"]])}
+
+    return work.with_layers(change)
+
+
+def _wet_at_once(work: Work) -> Work | None:
+    return work.with_layers(
+        lambda la: {"coats": _dumped(c for c in la.coats if c.kind != "mist")} if _shows(la) else None
+    )
+
+
+def _film_of(layer: Layer, film: float) -> dict[str, Any]:
+    return {"coats": [c.model_dump() | ({"wet_film_um": film} if c.counted else {}) for c in layer.coats]}
+
+
+def _thin_coats(work: Work) -> Work | None:
+    """Thin coats, and one more of them, so that the film is there in the end."""
+
+    def change(layer: Layer) -> dict[str, Any] | None:
+        if not _shows(layer):
+            return None
+        film = work.product(layer).wet_film_min_um
+        total, special = _total_wet(layer), _special(layer)
+        count = max(layer.counted, round(total / film))
+        return {"coats": _dumped([*special, *[Coat(wet_film_um=film)] * count])}
+
+    return work.with_layers(change)
+
+
+def _edge_of_a_run(work: Work) -> Work | None:
+    return work.with_layers(lambda la: _film_of(la, work.product(la).wet_film_max_um) if _shows(la) else None)
+
+
+def _as_it_is(work: Work) -> Work | None:
+    return work
+
+
+def _fast_reducer(work: Work) -> Work | None:
+    def change(layer: Layer) -> dict[str, Any] | None:
+        return {"reducer_speed": "fast"} if work.product(layer).mix.reducer else None
+
+    return work.with_layers(change)
+
+
+def _hold_back(work: Work) -> Work | None:
+    def change(layer: Layer) -> dict[str, Any] | None:
+        return {"reducer_speed": "slow"} if work.product(layer).mix.reducer else None
+
+    return work.with_layers(change)
+
+
+CHANGES: dict[str, Callable[[Work], Work | None]] = {
+    "in-the-window": _in_the_window, "day-key-clear": _day_key_clear, "primer-in-coats": _primer_in_coats,
+    "primer-at-once": _primer_at_once, "rounds": _rounds, "strip-all": _strip_all,
+    "strip-failing-and-seal": _strip_failing_and_seal, "epoxy-everywhere": _epoxy_everywhere,
+    "etch-on-metal": _etch_on_metal, "key-when-shut": _key_when_shut, "degloss": _degloss, "mist-first": _mist_first,
+    "wet-at-once": _wet_at_once, "thin-coats": _thin_coats, "edge-of-a-run": _edge_of_a_run, "as-it-is": _as_it_is,
+    "fast-reducer": _fast_reducer, "hold-back": _hold_back,
+}  # fmt: skip

@@ -1,0 +1,129 @@
+"""Products, supplies and systems as one JSON document: written out, read in, checked whole before use."""
+
+import json
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.coatings.systems import System
+
+MOST_BYTES = 4_000_000
+_SHOWN = 20
+
+
+class Unsound(Exception):
+    """A document that cannot be taken; ``places`` says where and why."""
+
+    def __init__(self, message: str, places: Iterable[tuple[str, str]] = ()) -> None:
+        super().__init__(message)
+        self.places = list(places)
+
+
+class Document(Strict):
+    """A file of sheets. Unknown fields are refused; what is left out has the sheet's default."""
+
+    format: Literal["cool-sheen-shelf"] = "cool-sheen-shelf"
+    version: Literal[1] = 1
+    products: Annotated[tuple[Product, ...], Field(max_length=1000)] = ()
+    supplies: Annotated[tuple[Supply, ...], Field(max_length=1000)] = ()
+    systems: Annotated[tuple[System, ...], Field(max_length=500)] = ()
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of a document."""
+    made = Document.model_json_schema()
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Cool Sheen shelf document",
+        "description": "Units are in the field names; times are minutes at the product's reference climate and film.",
+        **{k: v for k, v in made.items() if k not in ("title", "description")},
+    }
+
+
+def written(document: Document) -> str:
+    """Return a document as JSON text."""
+    return json.dumps(document.model_dump(mode="json", exclude_defaults=False), ensure_ascii=False, indent=1) + "\n"
+
+
+def read(content: bytes) -> Document:
+    """Read a document.
+
+    Args:
+        content: The bytes of a file.
+
+    Returns: The document, every sheet of it sound.
+    Raises: Unsound: too large, no JSON, unknown fields, a sheet that cannot be; with the places.
+    """
+    if len(content) > MOST_BYTES:
+        raise Unsound(f"The file has {len(content) / 1e6:.1f} MB; up to {MOST_BYTES / 1e6:.0f} MB are read.")
+    if not content.strip():
+        raise Unsound("The file is empty.")
+    try:
+        data = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant, object_pairs_hook=_once)
+    except UnicodeDecodeError:
+        raise Unsound("This is no text file: a document is JSON in UTF-8.") from None
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno}, column {error.colno}"
+        raise Unsound(f"This is no JSON: {error.msg} at {place}.", [(place, error.msg)]) from None
+    except RecursionError:
+        raise Unsound("The file is nested too deeply to be a document.") from None
+    if not isinstance(data, dict):
+        raise Unsound("A document is an object with products, supplies or systems.")
+    if data.get("format") != "cool-sheen-shelf":
+        raise Unsound('A document says "format": "cool-sheen-shelf"; this one does not.', [("format", "missing")])
+    try:
+        document = Document.model_validate(data)
+    except ValidationError as error:
+        raise Unsound(_summary(error.error_count()), _places(error, data)) from None
+    if doubles := _doubles(document):
+        raise Unsound("A key stands twice in the file.", [(place, "this key stands twice") for place in doubles])
+    return document
+
+
+def _no_constant(name: str) -> float:
+    raise Unsound(f"{name} is no number that a sheet can have.")
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    names = [name for name, _ in pairs]
+    if twice := next((name for name in names if names.count(name) > 1), None):
+        raise Unsound(f"The field “{twice[:40]}” stands twice in one object.", [(twice[:40], "stands twice")])
+    return dict(pairs)
+
+
+def _summary(count: int) -> str:
+    return f"Nothing was taken: {count} {'place is' if count == 1 else 'places are'} wrong."
+
+
+def _places(error: ValidationError, data: dict[str, Any]) -> list[tuple[str, str]]:
+    out = []
+    for one in error.errors()[:_SHOWN]:
+        place = ".".join(str(p) for p in one["loc"])
+        out.append((_named(one["loc"], data) or place, str(one["msg"]).removeprefix("Value error, ")))
+    return out
+
+
+def _named(loc: tuple[int | str, ...], data: dict[str, Any]) -> str:
+    """Return a place with the key of its sheet, such as ``products.2 (my-clear).limits.air_min_c``."""
+    if len(loc) < 2 or not isinstance(loc[1], int):
+        return ".".join(str(p) for p in loc)
+    rows = data.get(str(loc[0]))
+    row = rows[loc[1]] if isinstance(rows, list) and loc[1] < len(rows) else None
+    key = str(row.get("key", ""))[:60] if isinstance(row, dict) else ""
+    head = f"{loc[0]}.{loc[1]}" + (f" ({key})" if key else "")
+    return ".".join([head, *(str(p) for p in loc[2:])])
+
+
+def _doubles(document: Document) -> list[str]:
+    out = []
+    for kind in ("products", "supplies", "systems"):
+        seen: set[str] = set()
+        for place, sheet in enumerate(getattr(document, kind)):
+            if sheet.key in seen:
+                out.append(f"{kind}.{place} ({sheet.key}).key")
+            seen.add(sheet.key)
+    return out

@@ -1,0 +1,291 @@
+"""The builder's bench: one system, on a part or on the shelf, changed one step at a time, and looked over each time."""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import time
+from uuid import NAMESPACE_OID, UUID, uuid5
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.families import GROUNDS
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.film.build import Build
+from cool_sheen.core.film.planned import planned_build
+from cool_sheen.core.log.entries import OverridePayload
+from cool_sheen.core.log.fold import PartState, Stay
+from cool_sheen.core.planning.consequence import (
+    Consequence,
+    MethodCost,
+    Setting,
+    consequence,
+    methods_compared,
+    riskier,
+)
+from cool_sheen.core.planning.schools import School, Side, Work, sides_of
+from cool_sheen.core.planning.sequence import WorkingDay
+from cool_sheen.core.planning.stack import Finding, Ground, look_over
+from cool_sheen.core.planning.ways import Bench, take
+from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
+from cool_sheen.formats.catalogue import compatibility
+from cool_sheen.service.climate import look, part_climate
+from cool_sheen.service.desk import Desk, Missing, Refused, zone_of
+from cool_sheen.service.jobs import find_part, spaces_by_id, state_of, zone_facts
+from cool_sheen.service.shelf import check_names, save, take_back
+from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.survey import evidence_of, grounds_of
+from cool_sheen.service.work import Press, write
+from cool_sheen.store import log
+from cool_sheen.store.models import Part, ShelfSheet, Shop
+
+Edit = Callable[[System], System]
+_MOST_EARLIER = 30
+_SAMPLE_M2 = 2.0
+
+
+@dataclass(frozen=True)
+class Bed:
+    """What a system is laid on: a part as surveyed, or a sample ground for a system of the shelf."""
+
+    zones: tuple[ZoneFacts, ...]
+    state: PartState
+    setting: Setting
+    part: Part | None = None
+    sample: str = ""
+
+
+@dataclass(frozen=True)
+class Built:
+    """A system on its bed, looked over: all that the builder shows."""
+
+    system: System
+    bed: Bed
+    shelf: Stock
+    products: dict[str, Product]
+    grounds: list[Ground]
+    findings: list[Finding]
+    figures: Consequence
+    films: dict[str, Build]
+    can_undo: bool
+
+
+def bed_of_part(desk: Desk, opened: Session, part: Part) -> Bed:
+    """Return a part as the builder sees it: bare of coats, in its own space, from now on."""
+    seq = log.last_seqs(opened, [part.uuid]).get(part.uuid, 0)
+    state = state_of(desk, opened, part, seq)
+    mass = desk.catalogue.substrates[part.substrate].mass
+    climate = part_climate(desk, opened, state, mass, spaces_by_id(opened), look(desk, opened))
+    zones = tuple(zone_facts(desk, part))
+    return Bed(zones, state, Setting(zones, climate, _day(desk, opened), desk.now(), {}), part)
+
+
+def _day(desk: Desk, opened: Session) -> WorkingDay:
+    shop = desk.shop(opened)
+    assert isinstance(shop, Shop)  # a page of an empty shop leads to the first start
+    return WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone_of(shop))
+
+
+def bed_of_sample(desk: Desk, opened: Session, ground: str) -> Bed:
+    """Return a sample for a system of the shelf: two square metres with an edge, in the first space."""
+    family, _, state = ground.partition(":")
+    if family not in GROUNDS:
+        family, state = "bare_steel", ""
+    old = "none" if family != "unknown" and not state else "unknown"
+    spaces = spaces_by_id(opened)
+    if not spaces:
+        raise Refused("Make a space first: the drying times need a climate.")
+    space = next(iter(spaces.values()))
+    zones = tuple(
+        ZoneFacts(
+            uuid5(NAMESPACE_OID, kind), words, share * _SAMPLE_M2, kind, ground=family,  # type: ignore[arg-type]
+            old_finish=old,
+        )
+        for kind, words, share in (("face", "Faces", 0.9), ("edge", "Edges", 0.1))
+    )  # fmt: skip
+    stays = PartState(builds={zone.uuid: Build() for zone in zones})
+    stays.stays = [Stay(desk.now(), space.uuid)]
+    climate = part_climate(desk, opened, stays, "sheet_metal", spaces, look(desk, opened))
+    return Bed(zones, stays, Setting(zones, climate, _day(desk, opened), desk.now(), {}), None, family)
+
+
+def look_at(desk: Desk, opened: Session, system: System, bed: Bed, can_undo: bool = False) -> Built:
+    """Lay a system on its bed: findings, figures, film."""
+    shelf = stock(desk, opened)
+    products = _products(desk, opened, bed.part, shelf)
+    setting = replace(bed.setting, products=products)
+    keyed = any(step.kind == "sand" for step in system.prepare)
+    found = {z.uuid: what_is_below(z, evidence_of(desk, bed.state, z.uuid), keyed=keyed) for z in bed.zones}
+    grounds = grounds_of(list(bed.zones), found)
+    findings = look_over(system, products, grounds, compatibility())
+    films = {zone.name: planned_build(system, products, zone) for zone in bed.zones}
+    figures = consequence(system, setting, findings)
+    return Built(system, replace(bed, setting=setting), shelf, products, grounds, findings, figures, films, can_undo)
+
+
+def _products(desk: Desk, opened: Session, part: Part | None, shelf: Stock) -> dict[str, Product]:
+    """The shelf's sheets, but those that a part was planned with."""
+    mine = {key: desk.revision(opened, name) for key, name in part.revisions.items()} if part else {}
+    return {**shelf.products, **mine}
+
+
+def built_on_part(desk: Desk, opened: Session, uuid: UUID) -> Built:
+    """Return the builder of a part's system. Raises Missing."""
+    part = find_part(opened, uuid)
+    system = System.model_validate(part.system)
+    return look_at(desk, opened, system, bed_of_part(desk, opened, part), bool(part.earlier_systems))
+
+
+def built_on_shelf(desk: Desk, opened: Session, key: str, ground: str) -> Built:
+    """Return the builder of a system of the shelf, on a sample ground. Raises Missing."""
+    system = stock(desk, opened).systems.get(key)
+    if system is None:
+        raise Missing("system")
+    row = opened.get(ShelfSheet, ("system", key))
+    return look_at(desk, opened, system, bed_of_sample(desk, opened, ground), bool(row and row.earlier))
+
+
+def change_part(desk: Desk, opened: Session, uuid: UUID, change: Edit) -> None:
+    """Change the system of a part, and keep how it was. Raises Refused, CoreError, Missing."""
+    part = find_part(opened, uuid)
+    before = System.model_validate(part.system)
+    after = change(before)
+    if after == before:
+        return
+    shelf = stock(desk, opened)
+    check_names(desk, shelf, after)
+    gone = {la.id for la in before.layers} - {la.id for la in after.layers}
+    state = state_of(desk, opened, part, log.last_seqs(opened, [uuid]).get(uuid, 0))
+    if worked := [c.payload.layer_id for c in state.coats if c.payload.layer_id in gone]:
+        name = before.layer(worked[0]).name
+        raise Refused(f"{name} has coats on it in the log: it can be left out from here, not taken away.")
+    part.earlier_systems = [*part.earlier_systems, part.system][-_MOST_EARLIER:]
+    _put(desk, opened, part, after, shelf)
+
+
+def _put(desk: Desk, opened: Session, part: Part, system: System, shelf: Stock) -> None:
+    part.system = json.loads(system.model_dump_json())
+    fresh = {k: desk.keep(opened, shelf.products[k]) for k in system.products() if k not in part.revisions}
+    part.revisions = part.revisions | fresh
+    opened.flush()
+
+
+def undo_part(desk: Desk, opened: Session, uuid: UUID) -> None:
+    """Put the system of a part back to how it was before the last change. Raises Refused, Missing."""
+    part = find_part(opened, uuid)
+    if not part.earlier_systems:
+        raise Refused("There is no change to take back.", status=409)
+    *rest, before = part.earlier_systems
+    part.earlier_systems = rest
+    _put(desk, opened, part, System.model_validate(before), stock(desk, opened))
+
+
+def change_shelf(desk: Desk, opened: Session, key: str, change: Edit) -> None:
+    """Change a system of the shelf; one that ships becomes the shop's own. Raises Refused, CoreError, Missing."""
+    before = stock(desk, opened).systems.get(key)
+    if before is None:
+        raise Missing("system")
+    after = change(before)
+    if after != before:
+        save(desk, opened, "system", after)
+
+
+def undo_shelf(desk: Desk, opened: Session, key: str) -> None:
+    """Take the last change of a system of the shelf back. Raises Refused."""
+    if not take_back(desk, opened, "system", key):
+        raise Refused("There is no change to take back.", status=409)
+
+
+def finding_at(built: Built, rule: str, place: str) -> Finding:
+    """Return a finding by its rule and place. Raises Refused when it is gone."""
+    found = next((f for f in built.findings if (f.rule, f.place) == (rule, place)), None)
+    if found is None:
+        raise Refused("This finding is gone by now: look again.", status=409)
+    return found
+
+
+def taken_way(built: Built, rule: str, place: str, way: str) -> Edit:
+    """Return the change that a way out of a finding makes. Raises Refused, Inconsistent."""
+    finding = finding_at(built, rule, place)
+    chosen = next((w for w in finding.ways if w.key == way), None)
+    if chosen is None:
+        raise Refused("This finding has no such way out.", status=409)
+    bench = Bench(built.system, built.products, built.grounds, compatibility())
+    after = take(chosen.change, finding, bench)
+    return lambda _: after
+
+
+def strip_zones(opened: Session, built: Built, place: str) -> None:
+    """When a way strips a part, the survey says so of the zones that the finding is about."""
+    part = built.bed.part
+    if part is None:
+        return
+    about = {z.uuid for g in built.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
+    for zone in part.live_zones:
+        if zone.uuid in about:
+            zone.strip = "substrate"
+    opened.flush()
+
+
+def override(desk: Desk, opened: Session, built: Built, press: UUID, finding: Finding, reason: str) -> None:
+    """Keep a written reason for going against a finding: in the system, and on a part in its log."""
+    if not reason.strip():
+        raise Refused("The reason is missing.", {"reason": "Write why it is done all the same: it stays with the job."})
+    part = built.bed.part
+
+    def change(system: System) -> System:
+        return edit.overridden(system, finding.rule, finding.place, reason.strip())
+
+    if part is None:
+        change_shelf(desk, opened, built.system.key, change)
+        return
+    change_part(desk, opened, part.uuid, change)
+    said = OverridePayload(rule=f"{finding.rule}: {finding.title}"[:200], verdict=finding.verdict)
+    write(desk, opened, part, said, Press(press), reason=reason.strip()[:4000])
+
+
+@dataclass(frozen=True)
+class SideShown:
+    """One side of a school, worked out."""
+
+    side: Side
+    figures: Consequence
+    risks: list[str]
+    chosen: bool
+    system: System
+
+
+def school_sides(built: Built, school: School) -> list[SideShown]:
+    """Work out every side of a school on this system, by the functions that the plan uses."""
+    table = compatibility()
+    work = Work(built.system, built.bed.zones, built.products)
+    pairs = sides_of(school, work)
+    figures = []
+    for _, after in pairs:
+        found = {z.uuid: what_is_below(z, [], keyed=_keys(after.system)) for z in after.zones}
+        grounds = grounds_of(list(after.zones), found)
+        findings = look_over(after.system, built.products, grounds, table)
+        figures.append(consequence(after.system, replace(built.bed.setting, zones=after.zones), findings))
+    risks = riskier(figures)
+    return [
+        SideShown(side, figure, risk, after.system == built.system, after.system)
+        for (side, after), figure, risk in zip(pairs, figures, risks, strict=True)
+    ]
+
+
+def _keys(system: System) -> bool:
+    return any(step.kind == "sand" for step in system.prepare)
+
+
+def taken_side(built: Built, school: School, side: str) -> Edit:
+    """Return the change that a side of a school makes. Raises Refused."""
+    shown = next((s for s in school_sides(built, school) if s.side.key == side), None)
+    if shown is None:
+        raise Refused("This question does not arise on this system.", status=409)
+    return lambda _: shown.system
+
+
+def methods_of(built: Built) -> list[MethodCost]:
+    """Compare the ways of applying this system here."""
+    return methods_compared(built.system, built.bed.setting)

@@ -1,0 +1,51 @@
+"""What is on the shelf now: the sheets that ship, and the shop's own before them."""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.coatings.systems import System
+from cool_sheen.service.desk import Desk
+from cool_sheen.store.models import ShelfSheet
+
+Kind = Literal["product", "supply", "system"]
+SHEETS: dict[str, type[Product] | type[Supply] | type[System]] = {
+    "product": Product,
+    "supply": Supply,
+    "system": System,
+}
+
+
+@dataclass(frozen=True)
+class Stock:
+    """Everything on the shelf as it is now, and what of it is the shop's own."""
+
+    products: dict[str, Product]
+    supplies: dict[str, Supply]
+    systems: dict[str, System]
+    own: frozenset[tuple[str, str]]
+
+
+def stock(desk: Desk, opened: Session) -> Stock:
+    """Return the shelf: the shop's own sheets stand before those that ship."""
+    rows = opened.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
+    version = tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
+    found: Stock = desk.memo.get(("stock", version), lambda: _gather(desk, opened))
+    return found
+
+
+def _gather(desk: Desk, opened: Session) -> Stock:
+    own: dict[str, dict[str, Any]] = {kind: {} for kind in SHEETS}
+    for row in opened.scalars(select(ShelfSheet)):
+        own[row.kind][row.key] = SHEETS[row.kind].model_validate(row.data)
+    catalogue = desk.catalogue
+    return Stock(
+        {**catalogue.products, **own["product"]},
+        {**catalogue.supplies, **own["supply"]},
+        {**catalogue.systems, **own["system"]},
+        frozenset((kind, key) for kind, sheets in own.items() for key in sheets),
+    )

@@ -1,0 +1,180 @@
+"""What the builder's buttons and fields mean: each reads its part of the form and gives a change of the system."""
+
+from collections.abc import Callable
+from typing import Any
+
+from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.systems import COAT_WORDS, Coat, Layer, Prepare, System
+from cool_sheen.core.film.grits import mean_grain, scratch_removal
+from cool_sheen.core.film.ladder import ladder
+from cool_sheen.service.building import Built, Edit
+from cool_sheen.service.desk import Refused
+from cool_sheen.web.forms import Typed
+
+_MOST_COATS = 30
+
+
+def _layer(typed: Typed, built: Built) -> Layer:
+    found = next((la for la in built.system.layers if la.id == typed.text("layer")), None)
+    if found is None:
+        raise Refused("This system has no such layer: load the page again.", status=409)
+    return found
+
+
+def _whole(typed: Typed, name: str, low: int, high: int) -> int:
+    number = typed.number(name, low, high)
+    if number is None or number != int(number):
+        raise Refused("Check what was entered.", typed.notes or {name: f"Enter a whole number, {low} to {high}."})
+    return int(number)
+
+
+def _stop(typed: Typed) -> None:
+    if typed.notes:
+        raise Refused("Check what was entered: the system is as it was.", typed.notes)
+
+
+def add(typed: Typed, built: Built) -> Edit:
+    """Put a new layer on top, or at a place from below."""
+    product = built.shelf.products.get(typed.text("product"))
+    if product is None:
+        raise Refused("Choose a product.", {"product": "Choose a product of the shelf."})
+    at = typed.number("at", 0, _MOST_COATS)
+    place = len(built.system.layers) if at is None else int(at)
+    return lambda system: edit.add_layer(system, edit.new_layer(system, product), place)
+
+
+def remove(typed: Typed, built: Built) -> Edit:
+    """Take a layer out."""
+    layer = _layer(typed, built)
+    return lambda system: edit.remove_layer(system, layer.id)
+
+
+def move(typed: Typed, built: Built) -> Edit:
+    """Put a layer to a place: ``to`` counts from below; ``by`` goes up or down."""
+    layer = _layer(typed, built)
+    here = [la.id for la in built.system.layers].index(layer.id)
+    to = here + _whole(typed, "by", -30, 30) if typed.text("by") else _whole(typed, "to", 0, 30)
+    return lambda system: edit.move_layer(system, layer.id, to)
+
+
+def layer(typed: Typed, built: Built) -> Edit:
+    """Take the fields of a layer, its coats and its sanding; ``also`` adds or removes a coat on top of that."""
+    chosen = _layer(typed, built)
+    product = built.shelf.products.get(typed.text("product"))
+    if product is None:
+        raise Refused("Choose a product.", {"product": "Choose a product of the shelf."})
+    fields = _fields(typed, chosen)
+    coats = _also(typed.text("also"), _coats(typed, chosen), product.ref_wet_film_um)
+    rungs, wet = _rungs(typed), typed.flag("sand_wet")
+    _stop(typed)
+
+    def change(system: System) -> System:
+        if product.key != chosen.product:
+            return edit.swap_product(system, chosen.id, product)
+        system = edit.edit_layer(system, chosen.id, **fields, coats=[c.model_dump() for c in coats])
+        return system if rungs is None else edit.set_sanding(system, chosen.id, rungs, wet)
+
+    return change
+
+
+def _fields(typed: Typed, chosen: Layer) -> dict[str, Any]:
+    between = typed.text("between")
+    if between == "sand":
+        between = typed.text("between_grit").upper().replace(" ", "") or "P400"
+        mean_grain(between, "between_grit")
+    rounds = typed.number("rounds_most", 1, 30)
+    return {
+        "name": typed.text("layer_name", "a name for the layer"),
+        "hardener_speed": typed.text("hardener_speed") or chosen.hardener_speed,
+        "reducer_speed": typed.text("reducer_speed") or chosen.reducer_speed,
+        "reserve_um": typed.quantity("reserve", "film", -0.001, 5000, optional=True) or 0,
+        "between_coats": between or "nothing",
+        "left_out": typed.flag("left_out"),
+        "broadcast": typed.text("broadcast") or None,
+        "rounds_most": int(rounds) if rounds else None,
+    }
+
+
+def _coats(typed: Typed, chosen: Layer) -> list[Coat]:
+    out = []
+    for place in range(_MOST_COATS):
+        name = f"coat_{place}"
+        kind = typed.text(f"{name}_kind")
+        if not kind:
+            break
+        if kind not in COAT_WORDS:
+            typed.notes[f"{name}_kind"] = f"Choose a kind of coat for coat {place + 1}."
+            continue
+        film = typed.quantity(f"{name}_film", "film", 0, 20_000)
+        counts = {"yes": True, "no": False}.get(typed.text(f"{name}_counts"))
+        if film is not None:
+            where = typed.text(f"{name}_where") or "all"
+            out.append(Coat.model_validate({"kind": kind, "wet_film_um": film, "where": where, "counts": counts}))
+    return out or list(chosen.coats)
+
+
+def _also(what: str, coats: list[Coat], usual_um: float) -> list[Coat]:
+    """Add or remove coats: ``coat-add:mist`` comes first, other kinds last; ``take:3`` makes it three full ones."""
+    verb, _, detail = what.partition(":")
+    if verb == "coat-add" and detail in COAT_WORDS:
+        first = detail in ("mist", "stripe")
+        share = 0.6 if first else 1.0
+        fresh = Coat.model_validate({
+            "kind": detail, "wet_film_um": round(share * (coats[-1].wet_film_um if coats else usual_um)),
+            "where": "edge" if detail == "stripe" else "all",
+        })  # fmt: skip
+        return [fresh, *coats] if first else [*coats, fresh]
+    if verb == "coat-remove" and detail.isdigit() and len(coats) > 1:
+        return [c for n, c in enumerate(coats) if n != int(detail)]
+    if verb == "take" and detail.isdigit() and 0 < int(detail) <= _MOST_COATS:
+        full = next((c for c in coats if c.counted and c.where == "all"), coats[-1])
+        return [*(c for c in coats if not c.counted or c.where != "all"), *[full] * int(detail)]
+    return coats
+
+
+def _rungs(typed: Typed) -> list[tuple[str, float]] | None:
+    """Read the grit ladder: from, to, and what the first grit has to take off; None when the form has none."""
+    if "sand_from" not in typed.values:
+        return None
+    first, last = typed.text("sand_from").upper(), typed.text("sand_to").upper()
+    if not first and not last:
+        return []
+    first, last = first or last, last or first
+    rungs = ladder(first, last)
+    levelling = typed.quantity("sand_first", "film", -0.001, 1500, optional=True)
+    taken = scratch_removal(rungs[0].grit) if levelling is None else levelling
+    return [(rungs[0].grit, taken), *((r.grit, r.removal_um) for r in rungs[1:])]
+
+
+def prepare(typed: Typed, built: Built) -> Edit:
+    """Change the preparation: add a step at the end, remove one, or move one up or down."""
+    steps = list(built.system.prepare)
+    kind, at = typed.text("step"), typed.text("place")
+    if at:
+        place = _whole(typed, "place", 0, max(0, len(steps) - 1))
+        step = steps.pop(place)
+        if by := typed.text("by"):
+            steps.insert(max(0, place + int(by)) if by in ("-1", "1") else place, step)
+    else:
+        grit = typed.text("prepare_grit").upper() or "P180"
+        if kind == "sand":
+            mean_grain(grit, "prepare_grit")
+        made: dict[str, Any] = {"kind": kind, "grit": grit if kind == "sand" else None}
+        try:
+            steps.append(Prepare.model_validate(made))
+        except ValueError:
+            raise Refused("Choose a step.", {"step": "Choose a step of the list."}) from None
+    return lambda system: edit.set_prepare(system, steps)
+
+
+def rename(typed: Typed, built: Built) -> Edit:
+    """Give the system another name and note."""
+    name = typed.text("system_name", "a name for the system")
+    note = typed.text("system_note", most=200) or built.system.note
+    _stop(typed)
+    return lambda system: edit.renamed(system, system.key, name, note)
+
+
+OPS: dict[str, Callable[[Typed, Built], Edit]] = {
+    "add": add, "remove": remove, "move": move, "layer": layer, "prepare": prepare, "rename": rename,
+}  # fmt: skip

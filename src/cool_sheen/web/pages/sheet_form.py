@@ -1,0 +1,200 @@
+"""A product sheet as a form: which fields it has, how they are written, and how they are read back."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.milestones import WORDS, Mode
+from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.units import read_quantity, shown
+from cool_sheen.web.forms import Typed
+
+_MARKS = [(key, words) for key, words in WORDS.items()]
+_FOLLOWS = [("any", "anything"), ("itself", "itself"), *FAMILY_WORDS.items()]
+_METHODS = ("hvlp", "conventional", "airless", "aerosol", "brush", "roller")
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """One field of the form."""
+
+    name: str
+    label: str
+    kind: str = "number"  # text, number, film, temperature, choice, flag, words
+    unit: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    hint: str = ""
+
+
+def _choice(name: str, label: str, choices: Any, hint: str = "") -> Box:
+    return Box(name, label, "choice", choices=tuple(choices), hint=hint)
+
+
+HEAD = (
+    Box("key", "Key", "words", hint="Small letters, figures and hyphens, such as epoxy-primer-red."),
+    Box("name", "Name", "words", hint="Generic, with the colour."),
+    _choice("family", "Family", FAMILY_WORDS.items(), "The compatibility rules go by it."),
+    _choice("role", "Role", ROLE_WORDS.items()),
+    Box("swatch", "Colour on the drawings", "words", hint="A hexadecimal colour such as #8a9a95."),
+    Box("source", "Source of the data", "words", hint="The data sheet and its date."),
+    Box("note", "Note", "words"),
+    Box("first_coat", "What a first coat looks like", "words"),
+)
+FILM = (
+    Box("volume_solids_pct", "Volume solids of the ready mix", unit="%"),
+    Box("wet_film_min_um", "Wet film, least", "film"),
+    Box("wet_film_max_um", "Wet film, most", "film"),
+    Box("sag_limit_um", "Runs over", "film", hint="Left empty: a fifth over the most."),
+    Box("hiding_um", "Dry film that hides black on white", "film", hint="For colours."),
+    Box("coats_a_day", "Coats a day at most"),
+    Box("key_grit", "Key with grit", "words"),
+    Box("needs_over", "Why it is no top coat", "words", hint="Left empty: it may be the last layer."),
+    Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),
+    Box("methods", "Put on by", "words", hint=f"From {', '.join(_METHODS)}; commas between."),
+    Box("nozzle_mm", "Nozzle from, to", "words", unit="mm", hint="Two figures with a comma between."),
+    Box("cautions", "Cautions", "words", hint="Keys with commas between."),
+    Box("aerosol.can_ml", "Can holds", unit="ml", hint="For a coating that comes in a can."),
+    Box("aerosol.usable_fraction", "Share that sprays well"),
+)
+REFERENCE = (
+    Box("ref_temp_c", "Reference temperature", "temperature"),
+    Box("ref_rh_pct", "Reference humidity", unit="%"),
+    Box("ref_wet_film_um", "Reference wet film", "film"),
+    Box("stall_temp_c", "Stalls under", "temperature", hint="For reactive films."),
+    Box("min_film_forming_temp_c", "No film under", "temperature", hint="For water films."),
+)
+LIMITS = (
+    Box("limits.air_min_c", "Air, least", "temperature"),
+    Box("limits.air_max_c", "Air, most", "temperature"),
+    Box("limits.surface_min_c", "Surface, least", "temperature"),
+    Box("limits.surface_max_c", "Surface, most", "temperature"),
+    Box("limits.rh_min_pct", "Humidity, least", unit="%"),
+    Box("limits.rh_max_pct", "Humidity, most", unit="%"),
+    Box("limits.dew_margin_k", "Dew margin", unit="K"),
+)
+MIX = (
+    _choice("mix.measure", "Ratio by", (("volume", "volume"), ("weight", "weight"))),
+    Box("mix.induction_minutes", "Induction", unit="min"),
+    Box("mix.pot_life_minutes", "Pot life at 20 °C", unit="min"),
+    Box("mix.strainer_um", "Strainer", "film"),
+    Box("mix.reducer.name", "Reducer", "words"),
+    Box("mix.reducer.usual_pct", "Usually", unit="%"),
+    Box("mix.reducer.max_pct", "At most", unit="%"),
+    _choice(
+        "mix.reducer.of", "Percentage of",
+        (("mixed", "the mixed paint and hardener"), ("paint", "the paint alone"), ("ready", "the ready mix")),
+    ),
+)  # fmt: skip
+ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
+    "milestones": ("Milestones", (
+        _choice("name", "It is", _MARKS), _choice("mode", "driven by", ((m.value, m.value) for m in Mode)),
+        Box("ref_minutes", "after", unit="min"), Box("activation_kj_per_mol", "activation", unit="kJ/mol"),
+    )),
+    "windows": ("Recoat windows", (
+        _choice("follows", "Followed by", _FOLLOWS), _choice("opens", "opens when", _MARKS),
+        _choice("closes", "closes when", _MARKS), _choice("lifts_until", "lifts until", _MARKS),
+        _choice("sand", "sandable when", _MARKS), Box("redissolves", "redissolves", "flag"),
+    )),
+    "mix.parts": ("Components", (
+        Box("name", "Component", "words"), Box("parts", "parts"), Box("density_g_per_ml", "density", unit="g/ml"),
+    )),
+    "heat_stages": ("Heat stages", (
+        Box("metal_temp_c", "Metal at", "temperature"), Box("hold_minutes", "held for", unit="min"),
+    )),
+}  # fmt: skip
+_SPARE_ROWS = {"milestones": 2, "windows": 1, "mix.parts": 1, "heat_stages": 2}
+_LISTS = ("methods", "cautions", "nozzle_mm")
+_BOXES: dict[str, Box] = {box.name: box for group in (HEAD, FILM, REFERENCE, LIMITS, MIX) for box in group}
+
+
+def values_of(product: Product, units: str) -> dict[str, str]:
+    """Return a sheet as the form's texts, in the shop's units."""
+    out: dict[str, str] = {}
+    _write(product.model_dump(mode="json", exclude_none=True), "", out, units)
+    return out
+
+
+def _write(data: Any, path: str, out: dict[str, str], units: str) -> None:
+    if isinstance(data, dict):
+        for key, value in data.items():
+            _write(value, f"{path}.{key}" if path else key, out, units)
+    elif isinstance(data, list) and path not in _LISTS:
+        for place, value in enumerate(data):
+            _write(value, f"{path}.{place}", out, units)
+    elif isinstance(data, list):
+        out[path] = ", ".join(str(value) for value in data)
+    elif isinstance(data, bool):
+        out[path] = "1" if data else ""
+    else:
+        out[path] = _figure(data, _box(path), units)
+
+
+def _figure(value: Any, box: Box | None, units: str) -> str:
+    if isinstance(value, str):
+        return value
+    if box is not None and box.kind in ("film", "temperature"):
+        number = shown(value, box.kind, units)[0]
+        return f"{number:.4g}"
+    return f"{value:g}"
+
+
+def _box(name: str) -> Box | None:
+    """Return the field behind a name: rows share theirs."""
+    if name in _BOXES:
+        return _BOXES[name]
+    *path, last = name.split(".")
+    group = ROWS.get(".".join(path[:-1])) if path and path[-1].isdigit() else None
+    return next((box for box in group[1] if box.name == last), None) if group else None
+
+
+def rows_of(values: Mapping[str, Any]) -> dict[str, int]:
+    """Return how many rows each list of the form shows: those that are filled, and some to fill."""
+    out = {}
+    for name, spare in _SPARE_ROWS.items():
+        filled = {
+            int(rest.split(".")[0])
+            for key, value in values.items()
+            if key.startswith(f"{name}.") and value not in ("", None) and (rest := key[len(name) + 1 :])[0].isdigit()
+        }
+        out[name] = min(40, 1 + max(filled, default=-1) + spare)
+    return out
+
+
+def read(typed: Typed) -> dict[str, Any]:
+    """Return the typed form as a sheet's data; what cannot be read is noted at its field."""
+    data = typed.nested(_read_one)
+    mix = data.get("mix")
+    if isinstance(mix, dict) and isinstance(mix.get("reducer"), dict) and not mix["reducer"].get("name"):
+        mix.pop("reducer")
+    return data
+
+
+def _read_one(typed: Typed, name: str) -> Any:
+    text = str(typed.values.get(name, "")).strip()
+    box = _box(name)
+    if box is None or not text:
+        return None
+    if name in _LISTS:
+        words = [word.strip() for word in text.split(",") if word.strip()]
+        return [_number(typed, name, word) for word in words] if name == "nozzle_mm" else words
+    if box.kind == "flag":
+        return True
+    if box.kind in ("words", "choice"):
+        return text
+    if box.kind in ("film", "temperature"):
+        try:
+            return read_quantity(text, box.kind, typed.units)
+        except NotReadable as error:
+            typed.notes[name] = str(error)
+            return None
+    return _number(typed, name, text)
+
+
+def _number(typed: Typed, name: str, text: str) -> float | None:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        typed.notes[name] = f"“{text[:30]}” is no number."
+        return None
