@@ -6,6 +6,7 @@ from uuid import uuid4
 
 from sqlalchemy.orm import Session
 
+from cool_sheen.demo import surveys
 from cool_sheen.service import work
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk
@@ -82,6 +83,29 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
         "Fairground set", "Spandrel carving", "bare_timber", 0.7, "shop", "lacquer-build",
         [(1.5, "sand", "P220"), (1.2, "wipe", "")],
     ),
+    (
+        "Chapel organ", "Canvas cover, bellows side", "fabric", 2.4, "shop", "dope-on-fabric",
+        [(27, "wipe", ""), (26.5, "mask", ""), (26.3, "tack", ""), (25.5, "coat", ""), (23, "coat", ""),
+         (1.1, "coat", "")],
+    ),
+    (
+        "Stationary engine", "Exhaust manifold", "bare_steel_cast", 0.35, "booth", "high-heat-staged",
+        [*_prepared(31, "degrease", "strip", "sand P120", "degrease", "mask"), (28.5, "coat", ""), (27.6, "coat", ""),
+         (23, "unmask", "")],
+    ),
+    (
+        "Wash bay", "Sump", "masonry", 5.2, "bay", "sump-membrane",
+        [*_prepared(75, "wash", "degrease", "sand P80", "wipe"), (72, "coat", "")],
+    ),
+    ("Carousel", "Steps, treads 1–4", "bare_timber", 1.9, "shop", "brushed-two-pack", [(0.8, "wash", "")]),
+    ("Carousel", "Carved horse", "bare_timber", 1.6, "shop", "casein-under-clear", [(2.5, "wash", "")]),
+    (
+        "Touring bicycle", "Lamp bracket and pump", "bare_steel_sheet", 0.08, "booth", "aerosol-enamel",
+        [*_prepared(4, "wash", "degrease", "sand P240", "degrease", "mask", "tack"), (2.2, "coat", ""),
+         (1.9, "coat", ""), (1.5, "coat", "")],
+    ),
+    ("Tram stop", "Bench end, north", "bare_steel_cast", 2.0, "bay", "epoxy-barrier-mixed", []),
+    ("Old town square", "Stone plinth", "masonry", 1.8, "yard", "solid-stain-masonry", []),
 ]  # fmt: skip
 
 
@@ -100,9 +124,10 @@ def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
     for project_name, name, substrate, area, space, system, story in PARTS:
         project = projects.get(project_name) or add_project(desk, opened, project_name)
         projects[project_name] = project
-        began = desk.now() - timedelta(hours=max(ago for ago, _, _ in story) + 2)
+        began = desk.now() - timedelta(hours=max((ago for ago, _, _ in story), default=1) + 2)
         new = NewPart(name=name, substrate=substrate, area_m2=area, space=spaces[space], system=system)
         part = add_part(desk, opened, project, new, at=began)
+        surveys.take(desk, opened, part)
         _tell(desk, opened, part, story)
 
 

@@ -9,6 +9,7 @@ from uuid import NAMESPACE_OID, UUID, uuid5
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.compatibility import Way
 from cool_sheen.core.coatings.families import GROUNDS
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
@@ -32,10 +33,10 @@ from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
 from cool_sheen.formats.catalogue import compatibility
 from cool_sheen.service.climate import look, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused, zone_of
-from cool_sheen.service.jobs import find_part, spaces_by_id, state_of, zone_facts
+from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, state_of, zone_facts
 from cool_sheen.service.shelf import check_names, save, take_back
 from cool_sheen.service.stock import Stock, stock
-from cool_sheen.service.survey import evidence_of, grounds_of
+from cool_sheen.service.survey import evidence_of, found_below, grounds_of
 from cool_sheen.service.work import Press, write
 from cool_sheen.store import log
 from cool_sheen.store.models import Part, ShelfSheet, Shop
@@ -124,6 +125,13 @@ def look_at(desk: Desk, opened: Session, system: System, bed: Bed, can_undo: boo
     return Built(system, replace(bed, setting=setting), shelf, products, grounds, findings, figures, films, can_undo)
 
 
+def findings_of(desk: Desk, opened: Session, found: Standing) -> list[Finding]:
+    """Look the stack of a part over, with the sheets that it was planned with."""
+    below = found_below(desk, found.part, found.state, found.system)
+    grounds = grounds_of(zone_facts(desk, found.part), below)
+    return look_over(found.system, found.products, grounds, compatibility())
+
+
 def _products(desk: Desk, opened: Session, part: Part | None, shelf: Stock) -> dict[str, Product]:
     """The shelf's sheets, but those that a part was planned with."""
     mine = {key: desk.revision(opened, name) for key, name in part.revisions.items()} if part else {}
@@ -203,6 +211,13 @@ def finding_at(built: Built, rule: str, place: str) -> Finding:
     if found is None:
         raise Refused("This finding is gone by now: look again.", status=409)
     return found
+
+
+def offered(built: Built, finding: Finding) -> list[Way]:
+    """Return the ways out of a finding that would change something: not those that the system has taken already."""
+    planned = {step.kind for step in built.system.prepare}
+    there = {"strip": "strip" in planned, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
+    return [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
 
 
 def taken_way(built: Built, rule: str, place: str, way: str) -> Edit:

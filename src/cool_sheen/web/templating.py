@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
-from cool_sheen.core.units import amount
+from cool_sheen.core.units import amount, shown
 from cool_sheen.service.desk import Desk, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
@@ -21,6 +21,12 @@ PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Systems",
 def when(at: datetime | None, zone: ZoneInfo, pattern: str = "%a %-d %b %H:%M") -> str:
     """Write an instant on the shop's clock."""
     return "–" if at is None else at.astimezone(zone).strftime(pattern)
+
+
+def exact(value: float, dimension: str, units: str) -> str:
+    """Write a quantity so that it can be read back unchanged: for the fields of a form."""
+    number, sign = shown(value, dimension, units)
+    return f"{number:.5g} {sign}"
 
 
 class Pages:
@@ -36,7 +42,7 @@ class Pages:
             lstrip_blocks=True,
             auto_reload=False,
         )
-        self.environment.filters.update(amount=amount, when=when)
+        self.environment.filters.update(amount=amount, when=when, exact=exact)
         self.environment.globals.update(asset=assets.url, version=__version__, nav=PAGES, safety_footing=SAFETY_FOOTING)
 
     def show(

@@ -1,10 +1,10 @@
 """What the builder's buttons and fields mean: each reads its part of the form and gives a change of the system."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from cool_sheen.core.coatings import edit
-from cool_sheen.core.coatings.systems import COAT_WORDS, Coat, Layer, Prepare, System
+from cool_sheen.core.coatings.systems import COAT_WORDS, COUNTS, Coat, Layer, Prepare, System
 from cool_sheen.core.film.grits import mean_grain, scratch_removal
 from cool_sheen.core.film.ladder import ladder
 from cool_sheen.service.building import Built, Edit
@@ -106,11 +106,21 @@ def _coats(typed: Typed, chosen: Layer) -> list[Coat]:
             typed.notes[f"{name}_kind"] = f"Choose a kind of coat for coat {place + 1}."
             continue
         film = typed.quantity(f"{name}_film", "film", 0, 20_000)
-        counts = {"yes": True, "no": False}.get(typed.text(f"{name}_counts"))
+        where = typed.text(f"{name}_where") or "all"
+        said = _said_to_count(typed.text(f"{name}_counts"), kind, chosen.coats[place : place + 1])
         if film is not None:
-            where = typed.text(f"{name}_where") or "all"
-            out.append(Coat.model_validate({"kind": kind, "wet_film_um": film, "where": where, "counts": counts}))
+            try:
+                out.append(Coat.model_validate({"kind": kind, "wet_film_um": film, "where": where, "counts": said}))
+            except ValueError:
+                typed.notes[f"{name}_where"] = f"Choose from the list where coat {place + 1} goes."
     return out or list(chosen.coats)
+
+
+def _said_to_count(said: str, kind: str, before: Sequence[Coat]) -> bool | None:
+    """Whether a coat was said to count; what is usual for its kind is not written down, and a new kind starts usual."""
+    if said not in ("yes", "no") or (before and before[0].kind != kind):
+        return None
+    return None if (said == "yes") == COUNTS[kind] else said == "yes"
 
 
 def _also(what: str, coats: list[Coat], usual_um: float) -> list[Coat]:

@@ -16,9 +16,11 @@ from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.sequence import Sequence, WorkingDay, plan_rest
 from cool_sheen.service import work
+from cool_sheen.service.building import findings_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
 from cool_sheen.service.jobs import Standing, spaces_by_id, stand_one
+from cool_sheen.service.shelf import newer_data
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.forms import Typed
@@ -35,7 +37,11 @@ def page(
     request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, span: str = ""
 ) -> Response:
     """Show a part."""
-    return pages.show(request, opened, "part/page.html", **_context(desk, opened, shop, uuid, span))
+    context = _context(desk, opened, shop, uuid, span)
+    part = context["found"].part
+    findings = findings_of(desk, opened, context["found"])
+    newer = newer_data(desk, opened, part)
+    return pages.show(request, opened, "part/page.html", findings=findings, newer=newer, **context)
 
 
 @router.get("/live")

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings import edit
-from cool_sheen.core.coatings.families import GROUND_WORDS, ROLE_WORDS, ROLES
+from cool_sheen.core.coatings.families import BELOW_WORDS, GROUND_WORDS, ROLE_WORDS, ROLES, STATE_WORDS
 from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS, WHERE_WORDS
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.grits import MEAN_UM
@@ -134,7 +134,8 @@ def _show(
         section_data=view.stack_section(built, typed.units), verdict_words=view.VERDICT_WORDS, products=products,
         roles=ROLE_WORDS, coat_words=COAT_WORDS, step_words=STEP_WORDS, preparing=_PREPARE, where=_where(built),
         grits=list(MEAN_UM), changes=COLOUR_CHANGE, strengths=PIGMENT_STRENGTH, schools=pages.desk.catalogue.schools,
-        grounds=GROUND_WORDS, new_id=new_id, newer=_newer(pages.desk, opened, built),
+        grounds=GROUND_WORDS, below_words=BELOW_WORDS, state_words=STATE_WORDS, offered=building.offered,
+        new_id=new_id, newer=_newer(pages.desk, opened, built),
         anti_slip=[s for s in built.shelf.supplies.values() if s.kind == "grit"],
         cautions=view.cautions_of(built.system, built.products, pages.desk.catalogue.cautions),
     )  # fmt: skip
@@ -166,10 +167,10 @@ def _changed(request: Request, desk: Desk, pages: PagesDep, place: Place, form: 
         typed.notes.update(notes)
         typed.notes.setdefault("form", str(refusal))
     if status == 200 and not request.headers.get("hx-request"):
-        layer = f"?layer={typed.text('layer')}" if typed.text("layer") else ""
+        layer = f"?layer={typed.text('layer')}" if typed.text("op") == "layer" else ""
         return RedirectResponse(f"{place.address}{layer}", 303)
     if status == 200:
-        kept = ("layer", "hide_change", "hide_strength", "ground")
+        kept = ("layer", "hide_change", "hide_strength", "ground") if typed.text("op") == "layer" else ("ground",)
         typed = Typed({k: v for k, v in form.items() if k in kept}, typed.units)
     with desk.open() as opened:
         return _show(request, pages, opened, place, typed, status)
