@@ -1,7 +1,10 @@
 """What the tests share: worked examples, a shop with a clock that can be turned, and steady climates."""
 
 import json
+import shutil
+import tempfile
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Any
 from uuid import UUID, uuid4
@@ -61,17 +64,30 @@ class TurnedClock:
         self.at += timedelta(**by)
 
 
+@cache
+def _demo_laid(at: datetime) -> Path:
+    """Lay the demo shop once for this process; every shop on trial starts from a copy of the file."""
+    file = Path(tempfile.mkdtemp()) / "demo.sqlite3"
+    desk = Desk(open_engine(file), TurnedClock(at))
+    with desk.open() as opened:
+        demo_shop.lay(desk, opened)
+    with desk.engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+    desk.engine.dispose()
+    return file
+
+
 class ShopOnTrial:
     """An application over a database of its own, driven over HTTP."""
 
     def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
         self.clock = TurnedClock(at)
+        if demo:
+            shutil.copy(_demo_laid(at), folder / "shop.sqlite3")
         self.desk = Desk(open_engine(folder / "shop.sqlite3"), self.clock)
         self.http = TestClient(create_app(self.desk, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
         with self.desk.open() as opened:
-            if demo:
-                demo_shop.lay(self.desk, opened)
-            elif not empty:
+            if not demo and not empty:
                 shop = NewShop(name="Trial shop", time_zone="Europe/Berlin")
                 room = NewSpace(name="Room", kind="insulated_shop", heater_min_c=20, dehumidifier_max_rh_pct=50)
                 set_up(self.desk, opened, shop, [room], seed=3)

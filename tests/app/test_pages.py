@@ -60,7 +60,7 @@ def test_the_set_up_keeps_what_was_typed_and_says_what_is_wrong_at_each_field(em
 def test_the_demo_shop_can_be_loaded_once(empty):
     assert empty.http.post("/start/demo").status_code == 303
     bench = empty.http.get("/").text
-    assert bench.count('class="lane ') == 7
+    assert bench.count('class="lane ') == 15
     assert {re.search(r"is-(\w+)", m)[1] for m in re.findall(r'class="lane [^"]+"', bench)} >= {
         "wet",
         "open",

@@ -102,16 +102,17 @@ def test_every_pair_has_a_verdict_with_its_reason_its_rule_and_a_way_out():
 
 
 def test_no_rule_stands_where_none_can_reach_it():
-    reached = {TABLE.judge(below, over).rule for below, over in every_pair()}
+    roles = [None, *{role for rule in TABLE.rules for role in rule.over_role}]
+    reached = {TABLE.judge(below, over).rule for below, over in every_pair(roles)}
     assert {rule.key for rule in TABLE.rules} == reached
 
 
-@given(st.sampled_from([*FAMILIES, *GROUNDS]), st.sampled_from(FAMILIES))
+@given(st.sampled_from(FAMILIES), st.sampled_from(FAMILIES))
 def test_a_keyed_film_is_never_worse_than_the_same_film_unkeyed_and_nothing_goes_over_a_locked_one(below, over):
     grade = {"good": 0, "care": 1, "no": 2}
     keyed, cured = (grade[TABLE.judge(Below(below, state), Over(over)).verdict] for state in ("keyed", "cured"))
     assert keyed <= cured
-    if below in FAMILIES and (below, over) not in (("lacquer", "lacquer"), ("dope", "dope")):
+    if (below, over) not in (("lacquer", "lacquer"), ("dope", "dope")):
         assert TABLE.judge(Below(below, "locked"), Over(over)).verdict == "no"
 
 

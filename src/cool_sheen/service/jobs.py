@@ -216,9 +216,11 @@ def _unmoving(
         ahead = next_step(steps, state)
         here = state.seen_by(ahead.zones if ahead else frozenset())
         clocks = coat_clocks(here, climate, following, revisions)
-        apart = state.histories()
-        groups = tuple((g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart)
-        return _Unmoving(system, products, steps, here, clocks, groups if len(apart) > 1 else ())
+        apart = state.histories()  # one group needs no clocks of its own: it is the part
+        groups = tuple(
+            (g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart if len(apart) > 1
+        )
+        return _Unmoving(system, products, steps, here, clocks, groups)
 
     key = ("clocks", part.uuid, seq, weather.version, _stamp(part))
     found: _Unmoving = desk.memo.get(key, make)

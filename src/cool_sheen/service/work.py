@@ -1,5 +1,6 @@
 """Logging work: what the buttons do. Each call writes one entry, once."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated, Any
@@ -27,6 +28,7 @@ from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import amount
+from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
 from cool_sheen.store import log
@@ -270,24 +272,51 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
     """Return an entry in words."""
     payload: Any = row.entry.payload
-    if payload.kind == "coat":
-        kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
-        film = amount(payload.film_um, "film", units)
-        return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
-    if payload.kind == "sand":
-        wet = "wet" if payload.wet else "dry"
-        basis = "measured" if payload.measured else "by estimate"
-        took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
-        through = ", broke through" if payload.break_through else ""
-        return f"Sanded {payload.grit} {wet}{took}{through}"
-    if payload.kind == "touch_test":
-        mark = WORDS.get(payload.milestone, payload.milestone)
-        return f"Touched: {mark}" if payload.ready else f"Touched: not yet {mark}"
-    if payload.kind == "move":
-        return f"Stands in {names.get(str(payload.space), 'another space')}"
-    if payload.kind == "void":
-        return "Took an entry back"
+    if payload.kind in _SAYS:
+        return _SAYS[payload.kind](payload, names, units)
+    if payload.kind == "override":
+        return f"Against the advice, {payload.rule}: {row.entry.reason}"
     return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
+
+
+def _says_coat(payload: Any, names: dict[str, str], units: str) -> str:
+    kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
+    film = amount(payload.film_um, "film", units)
+    return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
+
+
+def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
+    wet = "wet" if payload.wet else "dry"
+    basis = "measured" if payload.measured else "by estimate"
+    took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
+    through = ", broke through" if payload.break_through else ""
+    return f"Sanded {payload.grit} {wet}{took}{through}"
+
+
+def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
+    mark = WORDS.get(payload.milestone, payload.milestone)
+    return f"Touched: {mark}" if payload.ready else f"Touched: not yet {mark}"
+
+
+def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
+    test = shipped().tests.get(payload.test)
+    result = test.result(payload.result) if test else None
+    if test is None or result is None:
+        return f"Tested: {payload.test}"
+    return f"{test.title}: {result.words}"
+
+
+_SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
+    "coat": _says_coat,
+    "sand": _says_sand,
+    "touch_test": _says_touch,
+    "survey_test": _says_test,
+    "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
+    "void": lambda *_: "Took an entry back",
+    "note": lambda p, *_: str(p.text),
+    "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
+    "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
+}
 
 
 def says_logged(opened: Session, row: Recorded, names: dict[str, str], units: str = "metric") -> str:

@@ -80,7 +80,7 @@ class Typed:
             value = read(self, str(name))
             if value is not None and value != "":
                 here[last] = value
-        return {key: _listed(value) for key, value in tree.items()}
+        return {key: made for key, value in tree.items() if (made := _listed(value)) != {}}
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional local time of a date-and-time field."""
@@ -98,7 +98,7 @@ def _listed(value: Any) -> Any:
     """Turn ``{"0": ..., "1": ...}`` into a list, in order, without its empty rows."""
     if not isinstance(value, dict):
         return value
-    made = {key: _listed(inner) for key, inner in value.items()}
+    made = {key: kept for key, inner in value.items() if (kept := _listed(inner)) != {}}
     if made and all(key.isdigit() for key in made):
         return [made[key] for key in sorted(made, key=int) if made[key] not in ({}, [], None, "")]
     return made

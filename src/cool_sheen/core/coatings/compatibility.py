@@ -1,12 +1,12 @@
 """Will it stick, will it lift: one answer, from a table of rules, for everything on everything."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from cool_sheen.core.coatings.families import FAMILIES, GROUNDS, ROLES, STATES, BelowFamily, Family, Role, State
+from cool_sheen.core.coatings.families import FAMILIES, GROUNDS, STATES, BelowFamily, Family, Role, State
 from cool_sheen.core.coatings.sheets import Key, Strict, Text
 from cool_sheen.core.errors import Inconsistent
 
@@ -127,12 +127,12 @@ def _fits(rule: Rule, below: Below, over: Over) -> bool:
     )
 
 
-def every_pair() -> list[tuple[Below, Over]]:
-    """Return every family in every state under every family, with and without the roles that a rule may ask for."""
+def every_pair(roles: Sequence[Role | None] = (None,)) -> list[tuple[Below, Over]]:
+    """Return every family in every state under every family, in each of these roles."""
     return [
         (Below(family, state), Over(over, role))  # type: ignore[arg-type]
         for family in (*FAMILIES, *GROUNDS)
         for state in STATES
         for over in FAMILIES
-        for role in (None, *ROLES)
+        for role in roles
     ]

@@ -200,7 +200,7 @@ def riskier(sides: Sequence[Consequence]) -> list[list[str]]:
     out: list[list[str]] = [[] for _ in sides]
     for key, words in RISKS:
         figures = measures[key]
-        if max(figures) - min(figures) > 1e-6:
+        if figures and max(figures) - min(figures) > 1e-6:
             for place, figure in enumerate(figures):
                 if figure == min(figures):
                     out[place].append(words)

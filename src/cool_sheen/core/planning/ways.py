@@ -30,7 +30,8 @@ class Bench:
 
     def best(self, candidates: Iterable[Product], under: Layer | None, over: Product | None) -> Product:
         """Return the product that goes best between what is below and what follows. Raises Inconsistent."""
-        ranked = sorted(candidates, key=lambda p: (self._gravity(p, under, over), p.key))
+        # The order of the candidates decides between equals.
+        ranked = sorted(candidates, key=lambda p: self._gravity(p, under, over))
         if not ranked or self._gravity(ranked[0], under, over) >= GRAVITY["no"]:
             raise Inconsistent("The shelf has no product for this place: add one, or choose another way.", "way")
         return ranked[0]
@@ -66,7 +67,8 @@ def take(change: str, finding: Finding, bench: Bench) -> System:
 def _insert(bench: Bench, finding: Finding, families: tuple[str, ...], roles: tuple[str, ...]) -> System:
     under, over = bench.under(finding.layer_id), bench.shelf[bench.system.layer(finding.layer_id).product]
     fitting = [p for p in bench.shelf.values() if p.role in roles and (not families or p.family in families)]
-    chosen = bench.best((p for p in fitting if p.aerosol is None), under, over)
+    ordered = sorted(fitting, key=lambda p: (roles.index(p.role), p.key))
+    chosen = bench.best((p for p in ordered if p.aerosol is None), under, over)
     place = [layer.id for layer in bench.system.layers].index(finding.layer_id)
     return edit.add_layer(bench.system, edit.new_layer(bench.system, chosen), place)
 

@@ -1,0 +1,406 @@
+"""The journeys of building: survey a part, build on it, keep a shelf of one's own, bring sheets in and give them out."""
+
+import json
+import re
+from uuid import uuid4
+
+import pytest
+
+from cool_sheen.formats.catalogue import shipped
+from cool_sheen.formats.documents import schema
+from cool_sheen.service.building import built_on_part
+from cool_sheen.service.jobs import find_part, zone_facts
+from cool_sheen.store import log
+
+HX = {"HX-Request": "true"}
+
+
+def change(shop, address, op, headers=HX, **fields):
+    return shop.http.post(f"{address}/change", data={"op": op, **fields}, headers=headers)
+
+
+def on_part(shop, part):
+    with shop.desk.open() as opened:
+        return built_on_part(shop.desk, opened, part)
+
+
+def zones_of(shop, part):
+    with shop.desk.open() as opened:
+        return {z.name: z for z in zone_facts(shop.desk, find_part(opened, part))}
+
+
+def face_of(shop, part, name=None):
+    with shop.desk.open() as opened:
+        faces = find_part(opened, part).faces
+        return str(next(f for f in faces if name in (None, f.name)).uuid)
+
+
+def split(shop, part, source="whole", **fields):
+    zone = {"zone": str(zones_of(shop, part)[source].uuid), "kind": "face", "substrate": "bare_steel_sheet",
+            "old_finish": "none", "old_state": "unknown", "strip": "nothing", "face": face_of(shop, part),
+            "shape": "sheet", "length": "50", "width": "20", "count": "1", "from_its_area": "1"}  # fmt: skip
+    return shop.http.post(f"/parts/{part}/survey/split", data={**zone, **fields})
+
+
+NINE = [
+    {"name": "Edges", "kind": "edge", "shape": "tube", "diameter": "3", "length": "1.2 m", "count": "4"},
+    {"name": "Old faces", "old_finish": "enamel_1k", "old_state": "weathered"},
+    {"name": "Foot", "old_finish": "unknown", "word_of_another": "1", "shape": "box", "height": "8 in"},
+    {"name": "Patch", "kind": "patch", "strip": "substrate", "bare_since": "2026-06-07T08:00", "shape": "sphere",
+     "diameter": "8"},
+    {"name": "Slats", "substrate": "bare_timber", "count": "4"},
+    {"name": "Bolts", "substrate": "bare_zinc", "shape": "cylinder", "diameter": "2", "length": "5", "count": "8"},
+    {"name": "Cap", "substrate": "bare_aluminium", "shape": "cone", "diameter": "20", "height": "10"},
+    {"name": "Lattice", "shape": "frame", "openness": "70", "keep_texture": "1"},
+]  # fmt: skip
+
+
+def test_a_mixed_part_of_nine_zones_is_surveyed_built_on_and_worked(shop):
+    part = shop.new_part("epoxy-barrier-mixed", area="3")
+    for fields in NINE:
+        assert split(shop, part, **fields).status_code == 303, fields
+    zones = zones_of(shop, part)
+    assert set(zones) == {"whole", *(z["name"] for z in NINE)}
+    assert zones["Edges"].area_m2 == pytest.approx(4 * 3.14159 * 0.03 * 1.2, rel=1e-3)
+    assert zones["Lattice"].area_m2 == pytest.approx(0.06)
+    assert sum(z.area_m2 for z in zones.values()) == pytest.approx(3)
+    page = shop.http.get(f"/parts/{part}/survey").text
+    assert "rusting" in page
+    built = on_part(shop, part)
+    verdicts = {(f.rule, f.standing) for f in built.findings if f.layer_id == "barrier"}
+    assert ("unknown-isolated", "care") in verdicts
+    assert ("weathered", "care") in verdicts or ("epoxy-isolates", "care") in verdicts
+    assert ("epoxy-on-bare", "good") in verdicts
+    # The first coat is the stripe on the edges, the second for what is bare, the third for all.
+    for _ in range(40):
+        if shop.standing(part).look.clocks or shop.do_next(part) == "coat":
+            break
+    while sum(c.payload.layer_id == "barrier" for c in shop.standing(part).state.coats) < 3:
+        shop.do_next(part)
+    counts = shop.standing(part).state.coats_by_zone
+    by_name = {z.name: counts[z.uuid]["barrier"] for z in zones.values()}
+    assert by_name == {n: 1 if n in ("Old faces", "Foot") else 2 for n in by_name}
+    film = shop.standing(part).state.builds
+    assert film[zones["Edges"].uuid].total_um > film[zones["whole"].uuid].total_um > film[zones["Foot"].uuid].total_um
+    assert len(re.findall(r'class="zone-word"', shop.http.get(f"/parts/{part}").text)) == 9
+
+
+def test_a_zone_split_off_later_keeps_the_coats_that_it_had_and_can_be_put_back(shop):
+    part = shop.new_part("two-stage-epoxy")
+    while not shop.standing(part).state.coats:
+        shop.do_next(part)
+    assert split(shop, part, name="Rim", kind="edge").status_code == 303
+    zones = zones_of(shop, part)
+    counts = shop.standing(part).state.coats_by_zone
+    assert {name: counts[z.uuid]["epoxy"] for name, z in zones.items()} == {"whole": 1, "Rim": 1}
+    put_back = shop.http.post(f"/parts/{part}/survey/merge", data={"zone": str(zones["Rim"].uuid)})
+    assert put_back.status_code == 303
+    assert {z.name: round(z.area_m2, 3) for z in zones_of(shop, part).values()} == {"whole": 1.4}
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({"length": "0"}, "Enter more than 0"),
+        ({"length": "lots"}, "is no length"),
+        ({"length": "-3"}, "Enter more than 0"),
+        ({"length": "19000", "width": "19000"}, "none of a part"),
+        ({"length": "300"}, "only: enter less"),
+        ({"count": "2.5"}, "whole number"),
+        ({"shape": "blob"}, "Choose a shape"),
+        ({"name": ""}, "Enter a name"),
+        ({"name": "WHOLE"}, "has this name"),
+        ({"kind": "ghost"}, "Input should be"),
+        ({"bare_since": "2027-01-01T08:00"}, "up to now"),
+        ({"openness": "100", "shape": "frame"}, "from 0 to 99"),
+        ({"old_finish": "jam"}, "Choose the old finish"),
+    ],
+)
+def test_an_absurd_zone_is_refused_at_its_field_and_what_was_typed_stays(shop, fields, says):
+    part = shop.new_part()
+    answer = split(shop, part, **{"name": "Rim", "width": "60", **fields})
+    assert answer.status_code == 422
+    assert says in answer.text
+    assert len(zones_of(shop, part)) == 1
+    if fields.get("name", "Rim"):
+        assert f'value="{fields.get("name", "Rim")}"' in answer.text
+
+
+def test_tests_decide_what_is_below_and_another_persons_word_waits_for_the_own_check(shop):
+    part = shop.new_part("single-stage-epoxy", "unknown")
+    survey = f"/parts/{part}/survey"
+    assert "an unknown finish" in shop.http.get(survey).text
+    rub = {"press": str(uuid4()), "test": "solvent_rub", "result": "unaffected"}
+    assert shop.http.post(f"{survey}/test", data=rub).status_code == 303
+    assert shop.http.post(f"{survey}/test", data=rub).status_code == 303  # the same press, once
+    assert "two-pack urethane, keyed" in shop.http.get(survey).text
+    wild = shop.http.post(f"{survey}/test", data={"press": str(uuid4()), "test": "cross_cut", "reading": "9"})
+    assert wild.status_code == 422
+    assert "reads from 0 to 5" in wild.text
+    cut = {"press": str(uuid4()), "test": "cross_cut", "reading": "4"}
+    assert shop.http.post(f"{survey}/test", data=cut).status_code == 303
+    found = shop.http.get(survey).text
+    assert "two-pack urethane, failing" in found
+    assert found.count("Solvent rub</b>, everywhere") == 1
+    claim = {"press": str(uuid4()), "says": "degrease", "whose": "the customer"}
+    assert shop.http.post(f"{survey}/claim", data=claim).status_code == 303
+    assert [p.step.kind for p in shop.standing(part).steps if p.status == "done"] == []
+    claimed = re.search(r'name="claim" value="([0-9a-f-]+)"', shop.http.get(survey).text)[1]
+    checked = {"press": str(uuid4()), "claim": claimed, "holds": "yes"}
+    assert shop.http.post(f"{survey}/check", data=checked).status_code == 303
+    assert [p.step.kind for p in shop.standing(part).steps if p.status == "done"] == ["degrease"]
+
+
+def test_a_stack_is_built_step_by_step_and_every_change_can_be_taken_back(shop):
+    part = shop.new_part("one-pack-enamel", "bare_steel_sheet")
+    address = f"/parts/{part}/system"
+    before = on_part(shop, part)
+    added = change(shop, address, "add", product="single-stage-two-pack")
+    assert added.status_code == 200
+    assert "two-pack-over-one-pack" in added.text
+    no = next(f for f in on_part(shop, part).findings if f.verdict == "no")
+    sealed = change(shop, address, "way", rule=no.rule, at_place=no.place, way="isolate")
+    assert "two-pack-over-one-pack" not in sealed.text
+    ids = [la.id for la in on_part(shop, part).system.layers]
+    assert ids == ["primer", "enamel", "sealer-1", "single-stage-1"]
+    fields = {
+        "layer": "sealer-1", "layer_name": "Isolating coat", "product": "epoxy-sealer-wet-on-wet",
+        "coat_0_kind": "stripe", "coat_0_film": "3 mil", "coat_0_where": "edge", "coat_1_kind": "full",
+        "coat_1_film": "70", "coat_1_where": "all", "between": "degloss", "sand_from": "P320", "sand_to": "P800",
+        "sand_first": "10", "reserve": "5",
+    }  # fmt: skip
+    assert change(shop, address, "layer", **fields).status_code == 200
+    layer = on_part(shop, part).system.layer("sealer-1")
+    assert [(c.kind, round(c.wet_film_um, 1), c.where, c.counted) for c in layer.coats] == [
+        ("stripe", 76.2, "edge", False),
+        ("full", 70, "all", True),
+    ]
+    assert [r.grit for r in layer.sanding] == ["P320", "P400", "P800"] or len(layer.sanding) >= 2
+    assert layer.between_coats == "degloss"
+    assert change(shop, address, "layer", **fields, also="coat-add:mist").status_code == 200
+    assert [c.kind for c in on_part(shop, part).system.layer("sealer-1").coats] == ["mist", "stripe", "full"]
+    assert change(shop, address, "move", layer="sealer-1", to="0").status_code == 200
+    assert change(shop, address, "move", layer="sealer-1", by="1").status_code == 200
+    assert [la.id for la in on_part(shop, part).system.layers][1] == "sealer-1"
+    assert change(shop, address, "remove", layer="enamel").status_code == 200
+    while on_part(shop, part).can_undo:
+        assert change(shop, address, "undo").status_code == 200
+    assert on_part(shop, part).system == before.system
+    assert change(shop, address, "undo").status_code == 409
+
+
+@pytest.mark.parametrize(
+    ("fields", "says"),
+    [
+        ({"coat_0_film": "wet"}, "is no film"),
+        ({"coat_0_film": "0"}, "Enter more than 0"),
+        ({"coat_0_where": "under the bed of nails"}, "Choose from the list where"),
+        ({"coat_0_kind": "fog"}, "Choose a kind"),
+        ({"sand_from": "P800", "sand_to": "P80"}, "coarser than"),
+        ({"sand_from": "P7", "sand_to": "P80"}, "is no grit"),
+        ({"reserve": "9000"}, "up to 5000"),
+        ({"product": "moon-dust"}, "Choose a product"),
+        ({"hardener_speed": "warp"}, "Input should be"),
+        ({"layer": "nowhere"}, "no such layer"),
+        ({"left_out": "1", "layer": "top"}, "must not be left out"),
+    ],
+)
+def test_a_change_that_cannot_be_leaves_the_system_as_it_was(shop, fields, says):
+    part = shop.new_part("epoxy-barrier-mixed")
+    before = on_part(shop, part).system
+    top = before.layer("top")
+    good = {"layer": "top", "layer_name": top.name, "product": top.product, "coat_0_kind": "full", "coat_0_film": "70",
+            "coat_0_where": "all"}  # fmt: skip
+    answer = change(shop, f"/parts/{part}/system", "layer", **{**good, **fields})
+    assert 400 <= answer.status_code < 500
+    assert says in answer.text
+    assert on_part(shop, part).system == before
+
+
+def test_going_against_the_advice_wants_words_that_stay_with_the_job(shop):
+    part = shop.new_part("single-stage-epoxy", "unknown")
+    address = f"/parts/{part}/system"
+    finding = next(f for f in on_part(shop, part).findings if f.verdict != "good")
+    asked = {"rule": finding.rule, "at_place": finding.place, "press": str(uuid4())}
+    empty = change(shop, address, "override", reason=" ", **asked)
+    assert empty.status_code == 422
+    assert "Write why it is done all the same" in empty.text
+    assert change(shop, address, "override", reason="Test patch held for a week", **asked).status_code == 200
+    assert "Test patch held for a week" in shop.http.get(address).text
+    with shop.desk.open() as opened:
+        kept = [r.entry for r in log.of_part(opened, part) if r.entry.payload.kind == "override"]
+    assert [e.reason for e in kept] == ["Test patch held for a week"]
+    assert finding.rule in kept[0].payload.rule
+
+
+def test_a_school_is_worked_out_and_a_side_can_be_taken(shop):
+    part = shop.new_part("two-stage-epoxy")
+    address = f"/parts/{part}/system"
+    for school in [s.key for s in shipped().schools] + ["method"]:
+        shown = shop.http.get(f"{address}/schools/{school}")
+        assert shown.status_code == 200
+        assert shop.http.get(f"{address}/schools/{school}", headers=HX).status_code == 200
+    sides = shop.http.get(f"{address}/schools/primer", headers=HX).text
+    assert sides.count("hands on") == 3
+    assert "Riskier in:" in sides
+    assert change(shop, address, "side", school="primer", side="heavy").status_code == 200
+    assert len(on_part(shop, part).system.layer("build").coats) == 1
+    assert change(shop, address, "side", school="old-finish", side="strip").status_code == 409
+
+
+def product_form(shop, key):
+    page = shop.http.get(f"/shelf/{key}/edit").text
+    form = dict(re.findall(r'<input class="input[^"]*" id="[^"]*" name="([^"]+)" value="([^"]*)"', page))
+    for name, options in re.findall(r'<select id="[^"]*" name="([^"]+)"[^>]*>(.*?)</select>', page, re.S):
+        chosen = re.search(r'value="([^"]*)" selected', options)
+        form[name] = chosen[1] if chosen else ""
+    form |= dict.fromkeys(re.findall(r'name="([^"]+)" value="1" checked', page), "1")
+    return form
+
+
+@pytest.mark.parametrize("units", ["metric", "us"])
+def test_a_sheet_that_is_saved_as_it_is_stays_the_same_in_both_unit_systems(shop, units):
+    with shop.desk.open() as opened:
+        shop.desk.shop(opened).units = units
+    for key, product in shipped().products.items():
+        assert shop.http.post(f"/shelf/{key}/edit", data=product_form(shop, key)).status_code == 303, key
+        data = json.loads(shop.http.get(f"/shelf/export.json?product={key}").text)["products"][0]
+        for name, value in product.model_dump(mode="json").items():
+            if isinstance(value, float):
+                assert data[name] == pytest.approx(value, rel=2e-3), (key, name)
+            else:
+                assert data[name] == value or units == "us", (key, name)
+
+
+def test_a_part_keeps_the_data_that_it_was_planned_with_until_it_takes_the_new_ones(shop):
+    part = shop.new_part("two-stage-epoxy")
+    form = product_form(shop, "clear-two-pack")
+    shop.clock.turn(minutes=1)
+    form["volume_solids_pct"] = "51"
+    assert shop.http.post("/shelf/clear-two-pack/edit", data=form).status_code == 303
+    assert "Your own version" in shop.http.get("/shelf/clear-two-pack").text
+    assert shop.standing(part).products["clear-two-pack"].volume_solids_pct != 51
+    page = shop.http.get(f"/parts/{part}/system").text
+    assert "newer data of Two-pack clear, gloss" in page
+    row = re.search(r"volume_solids_pct</code></th><td>([\d.]+)</td><td>51</td>", page)
+    assert row
+    taken = change(shop, f"/parts/{part}/system", "newer", product="clear-two-pack", press=str(uuid4()))
+    assert "newer data" not in taken.text
+    assert shop.standing(part).products["clear-two-pack"].volume_solids_pct == 51
+    assert "Took the shelf" in shop.http.get(f"/parts/{part}").text
+    assert shop.http.post("/shelf/clear-two-pack/remove").status_code == 303
+    assert "newer data of Two-pack clear, gloss" in shop.http.get(f"/parts/{part}/system").text
+
+
+BAD_FORMS = {
+    "no number": ({"volume_solids_pct": "half"}, "volume_solids_pct", "is no number"),
+    "too much solids": ({"volume_solids_pct": "130"}, "volume_solids_pct", "less than or equal to 100"),
+    "opens after it closes": ({"windows.0.opens": "full_cure"}, "sheet", "it must close later than it opens"),
+    "air upside down": ({"limits.air_min_c": "60"}, "limits", "must be under air_max_c"),
+    "a strange caution": ({"cautions": "dragons"}, "cautions", "There is no caution “dragons”"),
+    "a strange colour": ({"swatch": "red"}, "swatch", "should match pattern"),
+    "no name": ({"name": ""}, "name", "Field required"),
+}
+
+
+@pytest.mark.parametrize("name", BAD_FORMS)
+def test_a_sheet_that_cannot_be_is_refused_at_its_field_and_the_typed_text_stays(shop, name):
+    fields, place, says = BAD_FORMS[name]
+    answer = shop.http.post("/shelf/clear-two-pack/edit", data={**product_form(shop, "clear-two-pack"), **fields})
+    assert answer.status_code == 422
+    assert says in answer.text
+    assert f'href="#f-{place}"' in answer.text
+    for value in fields.values():
+        assert value in answer.text
+    assert "Your own version" not in shop.http.get("/shelf/clear-two-pack").text
+
+
+def document(**more):
+    product = shipped().products["clear-two-pack"].model_dump(mode="json") | {"key": "my-clear", "name": "My clear"}
+    return {"format": "cool-sheen-shelf", "version": 1, "products": [product], **more}
+
+
+def bring(shop, content, **fields):
+    content = content if isinstance(content, bytes) else json.dumps(content).encode()
+    return shop.http.post("/shelf/import", files={"document": ("shelf.json", content)}, data=fields)
+
+
+def test_sheets_travel_as_one_document_that_its_schema_describes(shop, empty):
+    shown = bring(shop, document())
+    assert shown.status_code == 200
+    assert "new</span>" in shown.text
+    assert shop.http.get("/shelf/my-clear").status_code == 404  # looked at, not taken
+    taken = shop.http.post("/shelf/import", data={"content": json.dumps(document()), "take": "1"})
+    assert taken.status_code == 303
+    assert shop.http.get("/shelf/my-clear").status_code == 200
+    again = bring(shop, document())
+    assert "as it is</span>" in again.text
+    assert "Take " not in again.text
+    everything = shop.http.get("/shelf/export.json").content
+    assert "0 new or changed" in bring(shop, everything).text
+    published = shop.http.get("/shelf/schema.json").json()
+    assert published == json.loads(json.dumps(schema()))
+    assert published["additionalProperties"] is False
+    assert set(published["properties"]) == {"format", "version", "products", "supplies", "systems"}
+    one = json.loads(shop.http.get("/shelf/export.json?system=brushed-two-pack").text)
+    assert {p["key"] for p in one["products"]} == {"epoxy-primer-grey", "brushing-two-pack-cream"}
+    assert [s["key"] for s in one["supplies"]] == ["grit-coarse"]
+
+
+def spoiled(change):
+    made = document()
+    change(made)
+    return made
+
+
+SYSTEM = shipped().systems["two-stage-epoxy"].model_dump(mode="json")
+BAD_FILES = {
+    "an unknown field": (spoiled(lambda d: d["products"][0].update(colour="red")), "products.0 (my-clear).colour"),
+    "an unknown head": (spoiled(lambda d: d.update(extra=1)), "extra"),
+    "a window that closes first": (
+        spoiled(lambda d: d["products"][0]["milestones"][0].update(ref_minutes=99999)),
+        "it must close later than it opens",
+    ),
+    "a missing product": (
+        document(systems=[{**SYSTEM, "key": "mine", "layers": [{**SYSTEM["layers"][0], "product": "moon-dust"}]}]),
+        "systems.0 (mine).layers.0.product",
+    ),
+    "a key twice": (spoiled(lambda d: d["products"].append(d["products"][0])), "stands twice"),
+    "nought of a film": (spoiled(lambda d: d["products"][0].update(wet_film_min_um=0)), "wet_film_min_um"),
+    "another format": ({"format": "else"}, "format"),
+    "no object": ([1, 2], "is an object"),
+    "no JSON": (b"{'a': 1}", "line 1, column 2"),
+    "a number that is none": (b'{"format": "cool-sheen-shelf", "version": NaN}', "NaN is no number"),
+    "a field twice": (b'{"format": "cool-sheen-shelf", "format": "x"}', "stands twice"),
+    "an image": (b"\x89PNG\r\n\x1a\n\x00\x00", "no text file"),
+    "nothing": (b"", "The file is empty"),
+    "deep": (b"[" * 100_000, "nested too deeply"),
+    "twenty megabytes": (b" " * 20_000_000, "20.0 MB"),
+}
+
+
+@pytest.mark.parametrize("name", BAD_FILES)
+def test_a_file_that_is_not_sound_is_refused_with_the_place_and_the_shelf_stays(shop, name):
+    content, says = BAD_FILES[name]
+    answer = bring(shop, content)
+    assert answer.status_code == 422
+    assert says in answer.text
+    assert shop.http.get("/shelf/my-clear").status_code == 404
+    assert bring(shop, b"x" * 25_000_000).status_code == 413
+
+
+def test_a_shelf_system_becomes_the_shops_own_and_can_go_back(shop):
+    key = shop.http.post("/systems/two-stage-epoxy/copy").headers["location"].rsplit("/", 1)[1]
+    address = f"/systems/{key}"
+    assert change(shop, address, "remove", layer="clear").status_code == 200
+    assert change(shop, address, "rename", system_name="Matt two stage").status_code == 200
+    assert "Matt two stage" in shop.http.get("/systems").text
+    assert "Matt two stage" in shop.http.get("/jobs/new").text
+    assert "needs a clear" not in shop.http.get(address).text
+    assert shop.http.get(f"{address}?ground=fabric").text.count("only-dope-on-fabric") >= 1
+    used = shop.http.post("/shelf/epoxy-primer-grey/remove")
+    assert used.status_code == 409
+    assert change(shop, address, "remove", layer="epoxy", headers={}).status_code == 303  # without script
+    assert shop.http.post(f"{address}/remove").status_code == 303
+    assert shop.http.get(address).status_code == 404
+    assert shop.http.get("/systems/nowhere").status_code == 404

@@ -1,0 +1,208 @@
+"""A stack built on what is underneath: findings, ways out, schools, and their consequences."""
+
+from dataclasses import replace
+from datetime import time
+from uuid import uuid4
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tests.support import T0
+from tests.unit.bench import climate
+
+from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.compatibility import Below
+from cool_sheen.core.coatings.systems import Coat, System
+from cool_sheen.core.errors import Inconsistent, OutOfRange
+from cool_sheen.core.film.planned import coats_to_hide, planned_build
+from cool_sheen.core.planning.consequence import Setting, consequence, methods_compared, riskier
+from cool_sheen.core.planning.labour import WAYS
+from cool_sheen.core.planning.schools import Work, sides_of
+from cool_sheen.core.planning.sequence import WorkingDay
+from cool_sheen.core.planning.stack import Ground, look_over, worst
+from cool_sheen.core.planning.steps import steps_of
+from cool_sheen.core.planning.ways import Bench, take
+from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.formats.catalogue import compatibility, shipped
+
+SHELF = shipped().products
+TABLE = compatibility()
+DAY = WorkingDay(time(8), time(18), ZoneInfo("UTC"))
+CLIMATE = climate(21, 50)
+
+
+def zone(name: str, area: float = 1.0, **facts) -> ZoneFacts:
+    return ZoneFacts(
+        **{"uuid": uuid4(), "name": name, "area_m2": area, "ground": "bare_steel", "old_finish": "none", **facts}
+    )
+
+
+FACE, EDGE = zone("Face"), zone("Rim", 0.2, kind="edge")
+OLD = zone("Old enamel", 2.0, old_finish="enamel_1k", old_state="cured")
+
+
+def system(key: str = "two-stage-epoxy") -> System:
+    return shipped().systems[key]
+
+
+def findings(made: System, *grounds: tuple[ZoneFacts, Below]) -> list:
+    return look_over(made, SHELF, [Ground((z,), below) for z, below in grounds], TABLE)
+
+
+BARE = (FACE, Below("bare_steel", "bare"))
+ENAMEL = (OLD, Below("enamel_1k", "cured"))
+
+
+def setting(*zones: ZoneFacts) -> Setting:
+    return Setting(zones or (FACE, EDGE), CLIMATE, DAY, T0, SHELF)
+
+
+@pytest.mark.parametrize("key", sorted(shipped().systems))
+def test_a_ready_made_system_holds_in_itself_and_is_worked_out_to_its_end(key):
+    made = system(key)
+    inner = [f for f in look_over(made, SHELF, [], TABLE) if "on unknown" not in f.place]
+    assert worst(inner) != "no", [f for f in inner if f.verdict == "no"]
+    figures = consequence(made, setting())
+    assert not figures.stuck
+    assert figures.hands_on_h > 0
+    assert figures.litres > 0
+    assert figures.film_um > 0
+    assert figures.run_margin_pct > 0
+    assert figures.reserve_over_um is None or figures.reserve_over_um >= 0
+
+
+def test_coats_by_zone_bare_metal_twice_the_rest_once_and_stripes_on_edges():
+    made = system("epoxy-barrier-mixed")
+    bare_face, edge, old = zone("Face"), zone("Rim", 0.2, kind="edge"), replace(OLD, uuid=uuid4())
+    steps = [s for s in steps_of(made, (bare_face, edge, old)) if s.layer and s.layer.id == "barrier" and s.coat]
+    got = {z.name: [s.coat.kind for s in steps if not s.zones or z.uuid in s.zones] for z in (bare_face, edge, old)}
+    assert got == {"Face": ["full", "full"], "Rim": ["stripe", "full", "full"], "Old enamel": ["full"]}
+    films = {z.name: planned_build(made, SHELF, z).total_um for z in (bare_face, edge, old)}
+    assert films["Rim"] > films["Face"] > films["Old enamel"]
+    assert [s.area_m2 for s in steps] == pytest.approx([0.2, 1.2, 3.2])
+
+
+def test_faces_that_cannot_be_coated_together_are_turned_between_and_cost_their_waits():
+    made = system("single-stage-epoxy")
+    front, back = zone("Front"), zone("Back", setting=2)
+    apart, together = setting(front, back), setting(front, replace(back, setting=1))
+    kinds = [s.kind for s in steps_of(made, apart.zones)]
+    assert kinds.count("turn") == 2
+    assert kinds.count("coat") == 2 * sum(s.kind == "coat" for s in steps_of(made, together.zones))
+    one, two = consequence(made, together), consequence(made, apart)
+    assert two.days > one.days
+    assert two.litres == pytest.approx(one.litres)
+
+
+def test_two_pack_over_enamel_is_refused_and_each_way_out_helps():
+    made = edit.remove_layer(system("single-stage-epoxy"), "epoxy")
+    found = findings(made, BARE, ENAMEL)
+    no = next(f for f in found if f.verdict == "no")
+    assert no.rule == "two-pack-over-one-pack"
+    assert "Old enamel" in no.title
+    bench = Bench(made, SHELF, [Ground((OLD,), ENAMEL[1])], TABLE)
+    sealed = take("seal", no, bench)
+    assert SHELF[sealed.layers[0].product].family == "epoxy_2k"
+    assert worst(findings(sealed, ENAMEL)) == "care"
+    stripped = take("strip", no, bench)
+    assert [step.kind for step in stripped.prepare].index("strip") < [s.kind for s in stripped.prepare].index("sand")
+    with pytest.raises(Inconsistent, match="nothing to change"):
+        take("nothing", no, bench)
+
+
+def test_a_zone_that_a_layer_passes_by_meets_the_next_one_itself():
+    etch = edit.new_layer(system(), SHELF["etch-primer"]).model_copy(
+        update={"coats": (Coat(wet_film_um=60, where="bare"),)}
+    )
+    made = edit.add_layer(edit.remove_layer(system(), "epoxy"), etch, 0)
+    found = findings(made, BARE, ENAMEL)
+    by_place = {f.place: f.rule for f in found}
+    assert by_place[f"{etch.id} on bare_steel bare"] == "etch-on-bare-metal"
+    assert by_place["build on enamel_1k cured"] == "two-pack-over-one-pack"
+
+
+def test_what_must_come_last_is_asked_for():
+    epoxy_alone = edit.remove_layer(system("single-stage-epoxy"), "colour")
+    open_epoxy = next(f for f in findings(epoxy_alone, BARE) if f.rule == "needs-a-topcoat")
+    assert open_epoxy.verdict == "no"
+    closed = take("topcoat", open_epoxy, Bench(epoxy_alone, SHELF, [], TABLE))
+    assert not [f for f in findings(closed, BARE) if f.rule == "needs-a-topcoat"]
+    gritty = edit.remove_layer(system("brushed-two-pack"), "cover")
+    grit = next(f for f in findings(gritty, BARE) if f.rule == "cover-over-grit")
+    covered = take("cover", grit, Bench(gritty, SHELF, [], TABLE))
+    assert [la.id for la in covered.layers].index(grit.layer_id) == len(covered.layers) - 2
+    assert not [f for f in findings(covered, BARE) if f.rule == "cover-over-grit"]
+    with pytest.raises(Inconsistent, match="must not be left out"):
+        edit.remove_layer(system("epoxy-barrier-mixed"), "top")
+
+
+def test_films_out_of_range_reserves_and_sanded_flakes_are_found():
+    thick = edit.set_coats(system(), "clear", [Coat(wet_film_um=140)])
+    runs = next(f for f in findings(thick, BARE) if f.rule == "film-over-range")
+    assert "runs on a vertical face" in runs.reason
+    few = edit.set_coats(system(), "build", [Coat(wet_film_um=120)])
+    assert [f.layer_id for f in findings(few, BARE) if f.rule == "reserve"] == ["build"]
+    metallic = edit.swap_product(system(), "colour", SHELF["basecoat-solvent-metallic"])
+    sanded = edit.set_sanding(metallic, "colour", [("P800", 3)])
+    never = next(f for f in findings(sanded, BARE) if f.layer_id == "clear")
+    assert (never.verdict, never.rule) == ("no", "metallic-never-sanded")
+    kept = edit.overridden(sanded, never.rule, never.place, "a test card came out well")
+    again = next(f for f in findings(kept, BARE) if f.layer_id == "clear")
+    assert (again.standing, again.overridden) == ("care", "a test card came out well")
+
+
+def test_the_sides_of_a_school_are_worked_out_by_the_plan_and_one_is_riskier():
+    schools = {s.key: s for s in shipped().schools}
+    work = Work(system(), (FACE, EDGE), SHELF)
+    sides = {s.key: consequence(w.system, setting()) for s, w in sides_of(schools["primer"], work)}
+    assert sides["heavy"].hands_on_h < sides["coats"].hands_on_h < sides["rounds"].hands_on_h
+    assert sides["heavy"].run_margin_pct < sides["coats"].run_margin_pct
+    risks = riskier([sides["coats"], sides["heavy"]])
+    assert "distance to a run" in risks[1]
+    assert "distance to a run" not in risks[0]
+    keyed = {s.key: w for s, w in sides_of(schools["clear-over-colour"], work)}
+    assert keyed["window"].system == system()
+    assert [r.grit for r in keyed["keyed"].system.layer("colour").sanding] == ["P800"]
+    assert sides_of(schools["old-finish"], work) == []  # nothing old is there
+    old = Work(system(), (OLD,), SHELF)
+    assert {s.key for s, _ in sides_of(schools["old-finish"], old)} == {"strip", "seal"}
+
+
+@given(st.sampled_from(sorted(shipped().systems)), st.sampled_from(shipped().schools), st.booleans())
+@settings(max_examples=60, deadline=None)
+def test_whatever_side_is_taken_the_system_stays_sound_and_can_be_planned(key, school, old):
+    zones = (FACE, EDGE, OLD) if old else (FACE, EDGE)
+    for _, after in sides_of(school, Work(system(key), zones, SHELF)):
+        System.model_validate(after.system.model_dump())
+        figures = consequence(after.system, replace(setting(), zones=after.zones))
+        assert figures.coats >= 1
+        assert figures.litres > 0
+
+
+def test_rolling_spares_masking_and_paint_and_costs_minutes():
+    by = {m.method: m for m in methods_compared(system("brushed-two-pack"), setting())}
+    assert by["roller"].masking_min < by["hvlp"].masking_min
+    assert by["roller"].litres < by["hvlp"].litres
+    assert by["roller"].coating_min > by["hvlp"].coating_min
+    assert set(by) <= set(WAYS)
+
+
+def test_how_many_coats_it_takes_to_hide():
+    wanted, coats = coats_to_hide(50, 20, 25, "strong")
+    assert (wanted, coats) == (25, 3)
+    assert coats_to_hide(50, 20, 25, "same") == (10, 1)
+    with pytest.raises(OutOfRange, match="Choose the change of colour"):
+        coats_to_hide(50, 20, 25, "odd")
+
+
+layer_moves = st.lists(st.tuples(st.integers(0, 9), st.integers(-3, 12)), max_size=8)
+
+
+@given(layer_moves)
+def test_moving_layers_about_loses_none_and_keeps_their_ids(moves):
+    made = system()
+    for which, to in moves:
+        made = edit.move_layer(made, made.layers[which % len(made.layers)].id, to)
+    assert sorted(la.id for la in made.layers) == sorted(la.id for la in system().layers)
+    assert {la.id: la for la in made.layers} == {la.id: la for la in system().layers}
