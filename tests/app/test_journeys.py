@@ -12,7 +12,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service.jobs import spaces_by_id, zone_facts
+from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 
 WOOD = {"cabinet-waterborne", "lacquer-build"}
 
@@ -28,7 +28,8 @@ def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
         done.append(shop.do_next(part))
     found = shop.standing(part)
     assert found.action.says in ("Curing", "Finished")
-    zone = zone_facts(shop.desk, found.part)[0]
+    with shop.desk.open() as opened:
+        zone = zone_facts(shop.desk, find_part(opened, part))[0]
     taken = {la.id: sum(c.counted and zone.takes(c.where) for c in la.coats) for la in layers}
     assert found.layers_done == taken
     assert {p.status for p in found.steps} == {"done"}

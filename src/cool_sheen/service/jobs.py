@@ -1,6 +1,5 @@
 """Projects, parts, spaces: making them, and reading how they stand."""
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -18,7 +17,7 @@ from cool_sheen.core.log.fold import PartState, fold
 from cool_sheen.core.planning.film_clock import CoatClock, coat_clocks
 from cool_sheen.core.planning.next_action import Action, Outlook, decide
 from cool_sheen.core.planning.part_climate import PartClimate
-from cool_sheen.core.planning.steps import Progress, Step, following_product, next_step, progress, steps_of
+from cool_sheen.core.planning.steps import Progress, Step, following_product, progress, steps_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service.climate import Weather, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused
@@ -52,6 +51,7 @@ class Standing:
     action: Action
     look: Outlook
     space: Space
+    version: tuple[object, ...]  # as long as it is the same, so is all but what moves with the weather
 
     @property
     def layers_done(self) -> dict[str, int]:
@@ -129,13 +129,10 @@ def all_projects(opened: Session) -> list[Project]:
     return list(opened.scalars(query))
 
 
-_WITH = (selectinload(Part.project), selectinload(Part.zones), selectinload(Part.faces))
-
-
 def find_part(opened: Session, uuid: UUID) -> Part:
     """Return a part with its project and zones. Raises Missing."""
     query = select(Part).where(Part.uuid == uuid)
-    part = opened.scalar(query.options(*_WITH))
+    part = opened.scalar(query.options(selectinload(Part.project)))
     if part is None:
         raise Missing("part")
     return part
@@ -143,9 +140,12 @@ def find_part(opened: Session, uuid: UUID) -> Part:
 
 def state_of(desk: Desk, opened: Session, part: Part, seq: int) -> PartState:
     """Return the folded log of a part as of a sequence number."""
-    zones = [z.uuid for z in part.live_zones]
-    key = ("state", part.uuid, seq, tuple(zones))
-    found: PartState = desk.memo.get(key, lambda: fold(log.of_part(opened, part.uuid), zones, heirs_of(part.zones)))
+
+    def make() -> PartState:
+        zones = [z.uuid for z in part.live_zones]
+        return fold(log.of_part(opened, part.uuid), zones, heirs_of(part.zones))
+
+    found: PartState = desk.memo.get(("state", part.uuid, seq, part.changes), make)
     return found
 
 
@@ -185,10 +185,12 @@ def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, s
     climate = part_climate(desk, opened, state, substrate.mass, spaces, weather)
     still = _unmoving(desk, opened, part, seq, state, climate, weather)
     look = Outlook(still.here, still.clocks, climate, still.products, desk.now(), still.groups, state)
-    action = decide(next_step(still.steps, state), look)
+    action = decide(still.ahead, look)
     space = spaces[state.stays[-1].space]
-    steps = progress(still.steps, state)
-    return Standing(part, still.system, still.products, state, climate, still.clocks, steps, action, look, space)
+    version = (part.uuid, seq, part.changes)
+    return Standing(
+        part, still.system, still.products, state, climate, still.clocks, still.steps, action, look, space, version
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -197,7 +199,8 @@ class _Unmoving:
 
     system: System
     products: dict[str, Product]
-    steps: list[Step]
+    steps: list[Progress]
+    ahead: Step | None
     here: PartState  # as the zones of the next step see it
     clocks: list[CoatClock]
     groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...]
@@ -213,25 +216,19 @@ def _unmoving(
         facts = zone_facts(desk, part)
         steps = steps_of(system, facts)
         following = following_product(steps, state, products)
-        ahead = next_step(steps, state)
+        along = progress(steps, state)
+        ahead = next((p.step for p in along if p.status == "next"), None)
         here = state.seen_by(ahead.zones if ahead else frozenset())
         clocks = coat_clocks(here, climate, following, revisions)
         apart = state.histories()  # one group needs no clocks of its own: it is the part
         groups = tuple(
             (g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart if len(apart) > 1
         )
-        return _Unmoving(system, products, steps, here, clocks, groups)
+        return _Unmoving(system, products, along, ahead, here, clocks, groups)
 
-    key = ("clocks", part.uuid, seq, weather.version, _stamp(part))
+    key = ("clocks", part.uuid, seq, weather.version, part.changes)
     found: _Unmoving = desk.memo.get(key, make)
     return found
-
-
-def _stamp(part: Part) -> int:
-    """What a part's plan depends on beside its log: its system, its sheets, its survey."""
-    zones = tuple((z.uuid, z.name, z.area_m2, z.kind, z.strip, z.old_finish, z.face_uuid) for z in part.live_zones)
-    faces = tuple((f.setting, f.method) for f in part.faces)
-    return hash((json.dumps(part.system, sort_keys=True), tuple(sorted(part.revisions.items())), zones, faces))
 
 
 def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Standing:
@@ -243,7 +240,7 @@ def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Stan
 
 def stand_all(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
     """Work out how every part stands."""
-    query = select(Part).options(*_WITH).order_by(Part.created_at)
+    query = select(Part).options(selectinload(Part.project)).order_by(Part.created_at)
     seqs = log.last_seqs(opened)
     spaces = spaces_by_id(opened)
     return [stand(desk, opened, part, seqs.get(part.uuid, 0), weather, spaces) for part in opened.scalars(query)]

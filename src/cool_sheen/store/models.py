@@ -4,8 +4,8 @@ from datetime import datetime
 from typing import Any, ClassVar
 from uuid import UUID
 
-from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, event
+from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, relationship
 
 from cool_sheen.store.types import UtcDateTime
 
@@ -64,9 +64,11 @@ class Part(Base):
     substrate: Mapped[str]
     area_m2: Mapped[float]
     created_at: Mapped[datetime]
-    system: Mapped[dict[str, Any]]
-    revisions: Mapped[dict[str, Any]]  # product key -> content hash
-    earlier_systems: Mapped[list[dict[str, Any]]] = mapped_column(default=list)  # for taking a change back
+    changes: Mapped[int] = mapped_column(default=0)  # counts what is changed on it, its zones and its faces
+    # Deferred: a page that knows a part's plan by its changes does not read them.
+    system: Mapped[dict[str, Any]] = mapped_column(deferred=True)
+    revisions: Mapped[dict[str, Any]] = mapped_column(deferred=True)  # product key -> content hash
+    earlier_systems: Mapped[list[dict[str, Any]]] = mapped_column(default=list, deferred=True)  # to take a change back
     project: Mapped[Project] = relationship(back_populates="parts")
     zones: Mapped[list["Zone"]] = relationship(order_by="Zone.position, Zone.name")
     faces: Mapped[list["Face"]] = relationship(order_by="Face.setting, Face.name")
@@ -110,6 +112,18 @@ class Zone(Base):
     old_finish: Mapped[str] = mapped_column(default="none")
     old_state: Mapped[str] = mapped_column(default="unknown")
     word_of_another: Mapped[bool] = mapped_column(default=False)
+
+
+@event.listens_for(Session, "before_flush")
+def _count_changes(session: Session, _context: Any, _instances: Any) -> None:
+    """Whatever is written to a part, a zone or a face counts as a change of its part: what was worked out is stale."""
+    written = [row for row in (*session.new, *session.dirty, *session.deleted) if isinstance(row, Part | Zone | Face)]
+    touched = {row.uuid if isinstance(row, Part) else row.part_uuid for row in written}
+    with session.no_autoflush:
+        for uuid in touched:
+            part = session.get(Part, uuid)
+            if part is not None:
+                part.changes += 1
 
 
 class ShelfSheet(Base):

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import partial
+from functools import lru_cache, partial
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -148,8 +148,27 @@ def lanes(standings: list[Standing], zone: ZoneInfo, units: str = "metric") -> l
 
 def portrait(found: Standing) -> section.Section:
     """Return a part's film as a small picture: its first zone."""
+    return _portrait(_Seen(found))
+
+
+class _Seen:
+    """A standing that is the same as another one of its version."""
+
+    def __init__(self, found: Standing) -> None:
+        self.found = found
+
+    def __hash__(self) -> int:
+        return hash(self.found.version)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Seen) and self.found.version == other.found.version
+
+
+@lru_cache(maxsize=256)
+def _portrait(seen: _Seen) -> section.Section:
+    found = seen.found
     first = next(iter(found.state.builds.values()))
-    return section.draw({"film": first}, found.system, dict(found.products), section.Canvas(58, 72))
+    return section.draw({"film": first}, found.system, found.products, section.Canvas(58, 72))
 
 
 def layer_count(found: Standing) -> str:

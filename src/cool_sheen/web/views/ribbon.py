@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.climate.gates import Shut
@@ -213,6 +214,11 @@ _HOUR_STEPS = (1, 2, 3, 6, 12, 24, 48, 96)
 
 def hours(frame: Frame, zone: ZoneInfo) -> list[Tick]:
     """Full hours along the top, as many as have room; over two days and more, days."""
+    return list(_hours(frame, zone))
+
+
+@lru_cache(maxsize=16)  # all lanes of a Bench share their frames
+def _hours(frame: Frame, zone: ZoneInfo) -> tuple[Tick, ...]:
     span_h = (frame.to - frame.since).total_seconds() / 3600
     step = next((s for s in _HOUR_STEPS if frame.width / (span_h / s) >= 46), _HOUR_STEPS[-1])
     local = frame.since.astimezone(zone).replace(minute=0, second=0, microsecond=0)
@@ -223,7 +229,7 @@ def hours(frame: Frame, zone: ZoneInfo) -> list[Tick]:
             text = f"{at:%a %-d}" if step >= 24 or (step >= 6 and at.hour == 0) else f"{at:%H:%M}"
             out.append(Tick("hour", frame.x(at), text))
         at = (at.astimezone(frame.to.tzinfo) + timedelta(hours=1)).astimezone(zone)
-    return out
+    return tuple(out)
 
 
 def _says(spans: list[tuple[str, datetime, datetime | None]], frame: Frame, zone: ZoneInfo) -> str:

@@ -27,6 +27,7 @@ def upgrade() -> None:
     )
     # Plain added columns: no table is rebuilt, so no trigger is lost.
     op.add_column("part", sa.Column("earlier_systems", sa.JSON(), nullable=False, server_default="[]"))
+    op.add_column("part", sa.Column("changes", sa.Integer(), nullable=False, server_default="0"))
     op.add_column("face", sa.Column("setting", sa.Integer(), nullable=False, server_default="1"))
     op.add_column("face", sa.Column("support", sa.String(), nullable=False, server_default=""))
     op.add_column("face", sa.Column("method", sa.String(), nullable=False, server_default="hvlp"))
@@ -49,5 +50,6 @@ def downgrade() -> None:
         op.drop_column("zone", column)
     for column in ("method", "support", "setting"):
         op.drop_column("face", column)
+    op.drop_column("part", "changes")
     op.drop_column("part", "earlier_systems")
     op.drop_table("shelf_sheet")
