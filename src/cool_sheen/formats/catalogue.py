@@ -1,7 +1,7 @@
 """Reads the TOML files that ship, and checks them whole."""
 
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
@@ -14,7 +14,7 @@ from cool_sheen.core.coatings.families import Ground
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheets import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
-from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.planning.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
@@ -39,6 +39,13 @@ class Catalogue:
     supplies: dict[str, Supply] = field(default_factory=dict)
     tests: dict[str, SurveyTest] = field(default_factory=dict)
     schools: tuple[School, ...] = ()
+    step_cautions: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    def cautions_for(self, steps: Iterable[str], products: Iterable[Product]) -> list[Caution]:
+        """Return the cautions of steps, by kind, and of products, each once."""
+        keys = [key for step in steps for key in self.step_cautions.get(step, ())]
+        keys += [key for product in products for key in product.cautions]
+        return [self.cautions[key] for key in dict.fromkeys(keys)]
 
 
 @cache
@@ -49,7 +56,8 @@ def shipped() -> Catalogue:
     systems = [System.model_validate(data) for data in _folder(root / "systems")]
     supplies = [Supply.model_validate(data) for data in _read(root / "supplies.toml")["supply"]]
     substrates = {key: Substrate.model_validate(data) for key, data in _read(root / "substrates.toml").items()}
-    cautions = [Caution.model_validate(data) for data in _read(root / "cautions.toml")["caution"]]
+    warnings = _read(root / "cautions.toml")
+    cautions = [Caution.model_validate(data) for data in warnings["caution"]]
     tests = [SurveyTest.model_validate(data) for data in _read(root / "survey_tests.toml")["test"]]
     catalogue = Catalogue(
         {p.key: p for p in products},
@@ -59,6 +67,7 @@ def shipped() -> Catalogue:
         {s.key: s for s in supplies},
         {t.key: t for t in tests},
         tuple(School.model_validate(data) for data in _read(root / "schools.toml")["school"]),
+        {step: tuple(keys) for step, keys in warnings["steps"].items()},
     )
     check(catalogue)
     return catalogue
@@ -108,6 +117,12 @@ def check(catalogue: Catalogue) -> None:
             for sheet in sheets.values()
             for name in set(sheet.cautions) - set(catalogue.cautions)
         ]
+    missing += [
+        f"step {step} names caution {key}"
+        for step, keys in catalogue.step_cautions.items()
+        for key in keys
+        if key not in catalogue.cautions or step not in STEP_WORDS
+    ]
     missing += [
         f"substrate {k} names mass {s.mass}" for k, s in catalogue.substrates.items() if s.mass not in SURFACE_LAG_H
     ]

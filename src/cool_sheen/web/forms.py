@@ -82,6 +82,14 @@ class Typed:
                 here[last] = value
         return {key: made for key, value in tree.items() if (made := _listed(value)) != {}}
 
+    def ticked(self, name: str) -> tuple[UUID, ...]:
+        """Return the ids of a list of boxes, each named after what it ticks: ``zone_`` and the id."""
+        try:
+            return tuple(UUID(key.removeprefix(f"{name}_")) for key in self.values if key.startswith(f"{name}_"))
+        except ValueError:
+            self.notes[name] = "Choose from the list."
+            return ()
+
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional local time of a date-and-time field."""
         value = str(self.values.get(name, "")).strip()

@@ -185,6 +185,17 @@ def rename(typed: Typed, built: Built) -> Edit:
     return lambda system: edit.renamed(system, system.key, name, note)
 
 
+def start_from(typed: Typed, built: Built) -> Edit:
+    """Put another ready-made system in the place of this one; what it is called and where it stands stays."""
+    other = built.shelf.systems.get(typed.text("system"))
+    if other is None:
+        raise Refused("Choose a system.", {"system": "Choose a system of the list."})
+    if built.bed.part:
+        return lambda _: other
+    return lambda system: edit.renamed(other, system.key, system.name, system.note)
+
+
 OPS: dict[str, Callable[[Typed, Built], Edit]] = {
     "add": add, "remove": remove, "move": move, "layer": layer, "prepare": prepare, "rename": rename,
+    "start_from": start_from,
 }  # fmt: skip

@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.film.grits import MEAN_UM
+from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.core.planning.sequence import Sequence, WorkingDay, plan_rest
@@ -19,7 +20,7 @@ from cool_sheen.service import work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing, spaces_by_id, stand_one
+from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, stand_one, zone_facts
 from cool_sheen.service.shelf import newer_data
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
@@ -71,8 +72,13 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "spans": list(SPANS),
         "long": ribbon.draw(lane.story_of(found), ribbon.frame_around(now, back, ahead), zone),
         "section_data": section.draw(
-            builds, found.system, dict(found.products), section.Canvas(360, 300, 44, marks=True, units=shop.units)
+            builds,
+            found.system,
+            found.products,
+            section.Canvas(360, 300, 44, marks=True, units=shop.units),
+            {z.name: planned_build(found.system, found.products, z).total_um for z in zone_facts(desk, found.part)},
         ),
+        "by_zone": _by_zone(desk, found),
         "counts": [(la, *lane.coats_of(found, la.id)) for la in found.system.used],
         "sequence": _sequence(found, shop, zone),
         "steps": found.steps,
@@ -85,6 +91,24 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "substrate": desk.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(opened).values()),
     }
+
+
+def _by_zone(desk: Desk, found: Standing) -> list[tuple[str, list[tuple[int, int]]]]:
+    """Return for each zone how many coats of each layer count, and how many it is to have; nothing for one zone."""
+    zones = zone_facts(desk, found.part)
+    if len(zones) < 2:
+        return []
+    counts = found.state.coats_by_zone
+    return [
+        (
+            zone.name,
+            [
+                (counts[zone.uuid][la.id], sum(c.counted and zone.takes(c.where) for c in la.coats))
+                for la in found.system.used
+            ],
+        )
+        for zone in zones
+    ]
 
 
 def _names(opened: Session, found: Standing) -> dict[str, str]:
@@ -108,13 +132,12 @@ def _sequence(found: Standing, shop: Shop, zone: ZoneInfo) -> Sequence:
 
 
 def _cautions(desk: Desk, found: Standing, does: str) -> list[Any]:
-    """Return the cautions of a work on a part: of the product that is coated, or of sanding."""
+    """Return the cautions of a work on a part: of the product that is coated, or of the step."""
+    if does not in ("coat", "touch", "touch_test"):
+        return desk.catalogue.cautions_for([does], [])
     coats = (p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat")
-    step = next(coats, None) if does in ("coat", "touch", "touch_test") else found.action.step
-    keys = ["dust"] if does == "sand" else []
-    if step and step.layer and does != "sand":
-        keys += [key for key in found.products[step.layer.product].cautions if key != "dust"]
-    return [desk.catalogue.cautions[key] for key in dict.fromkeys(keys)]
+    step = next(coats, None)
+    return desk.catalogue.cautions_for([], [found.products[step.layer.product]] if step and step.layer else [])
 
 
 @router.post("/coat")
@@ -126,6 +149,7 @@ def coat(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         said = work.CoatSaid.model_validate(
             {
                 "layer_id": typed.text("layer_id") or None,
+                "zones": typed.ticked("zone"),
                 "wet_film_measured_um": film,
                 "coat_kind": typed.text("coat_kind") or None,
             }
@@ -161,8 +185,9 @@ def sand(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         at = typed.moment("at", _zone(desk, opened))
         _stop_on(typed)
         said = work.SandSaid(
-            grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through")
-        )
+            grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through"),
+            zones=typed.ticked("zone"),
+        )  # fmt: skip
         return work.sanded(desk, opened, found, press, said, at)
 
     return _log(request, uuid, desk, pages, form, write)
@@ -266,6 +291,7 @@ def dialog(
         form if request.headers.get("hx-request") else "part/dialog.html",
         form=form,
         found=found,
+        zones=find_part(opened, uuid).live_zones,
         lane=shown,
         grits=[g for g in MEAN_UM if g.startswith("P")],
         cautions=_cautions(desk, found, dialog),

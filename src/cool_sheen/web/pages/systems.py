@@ -137,7 +137,10 @@ def _show(
         grounds=GROUND_WORDS, below_words=BELOW_WORDS, state_words=STATE_WORDS, offered=building.offered,
         new_id=new_id, newer=_newer(pages.desk, opened, built),
         anti_slip=[s for s in built.shelf.supplies.values() if s.kind == "grit"],
-        cautions=view.cautions_of(built.system, built.products, pages.desk.catalogue.cautions),
+        cautions=pages.desk.catalogue.cautions_for(
+            view.kinds_of(built.system), (built.products[la.product] for la in built.system.used)
+        ),
+        other_systems=built.shelf.systems,
     )  # fmt: skip
 
 

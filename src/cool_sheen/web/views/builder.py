@@ -6,7 +6,6 @@ from functools import partial
 
 from cool_sheen.core.coatings.compatibility import GRAVITY
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Caution
 from cool_sheen.core.coatings.systems import COAT_WORDS, Layer, System, where_words
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.build import coats_needed
@@ -175,13 +174,10 @@ def sorted_findings(findings: Sequence[Finding]) -> list[Finding]:
     return sorted(findings, key=lambda f: -GRAVITY[f.standing] - (f.verdict == "no"))
 
 
-def cautions_of(system: System, products: dict[str, Product], known: dict[str, Caution]) -> list[Caution]:
-    """Return the cautions of all products and steps of a system, each once."""
-    keys = [key for layer in system.used for key in products[layer.product].cautions]
-    if any(step.kind == "strip" for step in system.prepare):
-        keys += ["stripper", "lead"]
-    if any(step.kind == "sand" for step in system.prepare) or any(la.sanding for la in system.used):
-        keys.append("dust")
-    if any(step.kind == "bake" for step in system.finish):
-        keys.append("heat")
-    return [known[key] for key in dict.fromkeys(keys)]
+def kinds_of(system: System) -> list[str]:
+    """Return the kinds of all steps of a system but its coats, each once."""
+    kinds: list[str] = [step.kind for step in system.prepare]
+    kinds += [step.kind for step in system.finish]
+    kinds += ["sand" for layer in system.used if layer.sanding]
+    kinds += ["broadcast" for layer in system.used if layer.broadcast]
+    return list(dict.fromkeys(kinds))

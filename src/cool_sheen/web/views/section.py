@@ -10,6 +10,7 @@ from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.units import amount
 
 MIL_UM = 25.4
+_LETTER = 7.0  # width of a letter under a column
 SUBSTRATE_UM_SHARE = 0.09  # drawn height of the substrate, as a share of the picture
 
 
@@ -35,9 +36,10 @@ class Slab:
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """One zone."""
+    """One zone; its label is its number where the names have no room."""
 
     name: str
+    label: str
     x: float
     width: float
     slabs: list[Slab]
@@ -101,12 +103,14 @@ def draw(
     ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)
     gap = 10.0
     width = (canvas.width - canvas.left - gap * (len(builds) - 1)) / max(1, len(builds))
+    room_for_names = all(len(name) * _LETTER < width + gap for name in builds)
     columns = []
     for place, (name, build) in enumerate(builds.items()):
         x = canvas.left + place * (width + gap)
         slabs = _slabs(build, system, products, ruler, (x, width))
         top = round(base - planned_of[name] * ruler.scale, 1)
-        columns.append(Column(name, round(x, 1), round(width, 1), slabs, top, build.total_um))
+        label = name if room_for_names else str(place + 1)
+        columns.append(Column(name, label, round(x, 1), round(width, 1), slabs, top, build.total_um))
     figures = ", ".join(f"{c.name} {amount(c.total_um, 'film', canvas.units)}" for c in columns)
     says = f"Film as it stands: {figures}, of {amount(planned, 'film', canvas.units)}"
     unit = MIL_UM if canvas.units == "us" else 1.0
