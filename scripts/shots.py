@@ -24,6 +24,7 @@ def main() -> None:
         .split('"')[0]
     )
     yard = served.shop.http.get("/weather").text.split(">Yard<")[0].rsplit('value="', 1)[1].split('"')[0]
+    bench_end = served.shop.http.get("/jobs").text.split(">Bench end")[0].rsplit('href="', 1)[1].split('"')[0]
     views = {
         "bench": ("/", 1280, 800, False),
         "bench-booth": ("/", 1280, 800, True),
@@ -32,6 +33,12 @@ def main() -> None:
         "jobs": ("/jobs", 1280, 800, False),
         "new-part": ("/jobs/new", 1280, 800, False),
         "weather": (f"/weather?space={yard}&product=primer-one-pack", 1280, 900, False),
+        "survey": (f"{bench_end}/survey", 1280, 900, False),
+        "builder": (f"{bench_end}/system?layer=barrier", 1280, 900, False),
+        "builder-phone": (f"{bench_end}/system", 390, 844, False),
+        "systems": ("/systems", 1280, 900, False),
+        "schools": ("/systems/two-stage-epoxy/schools/primer", 1280, 800, False),
+        "edit": ("/shelf/clear-two-pack/edit", 1280, 900, False),
         "shelf": ("/shelf", 1280, 800, False),
         "product": ("/shelf/enamel-one-pack", 1280, 800, False),
     }

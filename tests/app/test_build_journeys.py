@@ -2,6 +2,7 @@
 
 import json
 import re
+from pathlib import Path
 from uuid import uuid4
 
 import pytest
@@ -340,6 +341,7 @@ def test_sheets_travel_as_one_document_that_its_schema_describes(shop, empty):
     assert "0 new or changed" in bring(shop, everything).text
     published = shop.http.get("/shelf/schema.json").json()
     assert published == json.loads(json.dumps(schema()))
+    assert published == json.loads((Path(__file__).parents[2] / "docs" / "shelf.schema.json").read_text())
     assert published["additionalProperties"] is False
     assert set(published["properties"]) == {"format", "version", "products", "supplies", "systems"}
     one = json.loads(shop.http.get("/shelf/export.json?system=brushed-two-pack").text)

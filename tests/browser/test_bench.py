@@ -8,7 +8,11 @@ import pytest
 from playwright.sync_api import expect
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
-PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components"]
+PAGES = [
+    "/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components", "/systems",
+    "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new", "/shelf/import",
+    "/shelf/supplies/pad-grey",
+]  # fmt: skip
 
 
 def chosen(page):
@@ -17,7 +21,7 @@ def chosen(page):
 
 def choose(page, name: str):
     """Step with J until the lane is framed."""
-    for _ in range(12):
+    for _ in range(24):
         if chosen(page).get_attribute("data-name") == name:
             return chosen(page)
         page.keyboard.press("j")
@@ -166,18 +170,18 @@ def test_the_first_start_offers_the_demo_shop(page, served):
     expect(page.get_by_label("Time zone")).to_have_value("Europe/Berlin")
     assert not violations(page)
     page.get_by_role("button", name="Load the demo shop").click()
-    expect(page.locator(".lane")).to_have_count(7)
+    expect(page.locator(".lane")).to_have_count(15)
 
 
-def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, served):
+@pytest.mark.parametrize("booth", [False, True], ids=["day", "booth"])
+def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, served, booth):
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     found = {}
-    for booth in (False, True):
-        page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
-        for address in [*PAGES, f"/parts/{part}"]:
-            page.goto(address)
-            if wrong := violations(page):
-                found[f"{address} {'booth' if booth else 'day'}"] = wrong
+    page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
+    for address in [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear"))]:
+        page.goto(address)
+        if wrong := violations(page):
+            found[address] = wrong
     assert not found, json.dumps(found, indent=1)
 
 
@@ -206,7 +210,7 @@ def test_in_booth_mode_targets_are_large_and_apart_and_the_figure_can_be_read_at
 def test_on_a_phone_the_next_action_comes_first_and_nothing_runs_off_the_side(page, served):
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     page.set_viewport_size({"width": 360, "height": 760})
-    for address in [*PAGES, f"/parts/{part}"]:
+    for address in [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top"))]:
         page.goto(address)
         assert page.evaluate("document.documentElement.scrollWidth") <= 360, address
     page.goto("/")
