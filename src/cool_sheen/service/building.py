@@ -216,7 +216,8 @@ def finding_at(built: Built, rule: str, place: str) -> Finding:
 def offered(built: Built, finding: Finding) -> list[Way]:
     """Return the ways out of a finding that would change something: not those that the system has taken already."""
     planned = {step.kind for step in built.system.prepare}
-    there = {"strip": "strip" in planned, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
+    stripped = "strip" in planned and built.bed.part is None  # on a part the survey says which zones are stripped
+    there = {"strip": stripped, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
     return [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
 
 

@@ -172,7 +172,8 @@ def zone_facts(desk: Desk, part: Part) -> list[ZoneFacts]:
             uuid=z.uuid, name=z.name, area_m2=z.area_m2, kind=z.kind, setting=faces[z.face_uuid].setting,
             ground=substrates[z.substrate or part.substrate].family, bare_since=z.bare_since, strip=z.strip,
             keep_texture=z.keep_texture, old_finish=z.old_finish, old_state=z.old_state,  # type: ignore[arg-type]
-            word_of_another=z.word_of_another, method=faces[z.face_uuid].method,  # type: ignore[arg-type]
+            shape=(z.shape or {}).get("kind", "typed"), word_of_another=z.word_of_another,
+            method=faces[z.face_uuid].method,  # type: ignore[arg-type]
         )
         for z in part.live_zones
     ]  # fmt: skip

@@ -214,6 +214,10 @@ def check_claim(
     if claim not in state.claims:
         raise Missing("claim")
     zones = state.claims[claim].zones
+    if holds and state.claims[claim].payload.says == "strip":
+        for zone in part.live_zones:
+            if zone.uuid in zones:
+                zone.strip, zone.word_of_another = "substrate", False
     return write(desk, opened, part, CheckPayload(claim=claim, holds=holds), Press(press.uuid, press.at, zones))
 
 
