@@ -17,6 +17,7 @@ DIALECTS = {
     "comma, ISO with offset, no header": "2026-06-08T08:00:00+02:00,21.5,50\n2026-06-08T08:10:00+02:00,21.7,49.5\n",
     "columns in another order, with an index and a dew point": "no,dew point,relative humidity,timestamp,air temperature\n1,9,50,2026-06-08 08:00,21.5\n2,9,49.5,2026-06-08 08:10,21.7\n",
     "quoted, twelve-hour clock, Fahrenheit": '"Date-Time","Temperature (°F)","RH (%)"\n"06/08/26 08:00:00 AM","70.7","50"\n"06/08/26 08:10:00 AM","71","49.5"\n',
+    "comma, decimal commas in quotes, Fahrenheit": '"Time","Temperature [F]","Humidity [%]"\n"08/06/2026 08:00","70,7","50,0"\n"18/06/2026 08:10","71","49,5"\n',
     "units in the cells": "time,temp,humidity\n2026-06-08 08:00,21.5 °C,50 %\n2026-06-08 08:10,21.7 °C,49.5 %\n",
     "metadata of the same width, and the units in a row of their own": "Logger,Serial,Model\nL7,0042,TH-1\ntime,temperature,humidity\n,°F,%\n2026-06-08 08:00,70.7,50\n2026-06-08 08:10,71,49.5\n",
     "time of day before the date": "clock;day;humidity;temp C\n08:00;08.06.2026;50;21.5\n08:10;08.06.2026;49.5;21.7\n",

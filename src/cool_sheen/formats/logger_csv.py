@@ -161,7 +161,7 @@ def _shape(lines: list[str]) -> tuple[str, int]:
         raise NotALog("The file is empty. Choose the record that your logger wrote.")
     best: tuple[int, str, int] = (0, "", 0)
     for delimiter in _DELIMITERS:
-        widths = [(n, len(line.split(delimiter))) for n, line in head]
+        widths = [(n, _width(line, delimiter)) for n, line in head]
         usual = max({w for _, w in widths}, key=[w for _, w in widths].count)
         if usual >= 3:
             fitting = [n for n, w in widths if w == usual]
@@ -173,6 +173,14 @@ def _shape(lines: list[str]) -> tuple[str, int]:
             "semicolon or tab."
         )
     return best[1], best[2]
+
+
+def _width(line: str, delimiter: str) -> int:
+    """How many cells a line has; a delimiter inside quotes is part of its cell."""
+    try:
+        return len(next(csv.reader([line], delimiter=delimiter, skipinitialspace=True), []))
+    except csv.Error:
+        return 0
 
 
 _DATE_ONLY = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}\.?")
