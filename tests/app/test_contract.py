@@ -19,6 +19,13 @@ CALLS = {
     "film_coats": "film/coats",
     "sanding_ladder": "sanding/ladder",
     "coatings_compatibility": "coatings/compatibility",
+    "film_wet_readings": "film/wet-readings",
+    "materials_quantity": "materials/quantity",
+    "materials_kits": "materials/kits",
+    "materials_cans": "materials/cans",
+    "mixing_batch": "mixing/batch",
+    "mixing_rescue": "mixing/rescue",
+    "mixing_pot_life": "mixing/pot-life",
 }
 CASES = [(path, case) for name, path in CALLS.items() for case in examples(name)]
 

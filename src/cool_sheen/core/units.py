@@ -18,6 +18,8 @@ Hours = float
 SquareMetres = float
 Metres = float
 Millilitres = float
+Grams = float
+GramsPerMillilitre = float
 
 ZERO_CELSIUS_K = 273.15
 SEA_LEVEL_PA = 101_325.0
@@ -60,9 +62,15 @@ DIMENSIONS: dict[str, Dimension] = {
     ),
     "volume": Dimension(
         "milliliter",
-        {"ml": "milliliter", "l": "liter", "floz": "fluid_ounce", "oz": "fluid_ounce", "pt": "pint", "qt": "quart",
+        {"ml": "milliliter", "cl": "centiliter", "l": "liter", "litre": "liter", "litres": "liter", "liter": "liter",
+         "floz": "fluid_ounce", "oz": "fluid_ounce", "pt": "pint", "qt": "quart",
          "gal": "gallon"},
         {"metric": ("milliliter", "ml"), "us": ("fluid_ounce", "fl oz")},
+    ),
+    "weight": Dimension(
+        "gram",
+        {"g": "gram", "kg": "kilogram", "oz": "ounce", "lb": "pound", "lbs": "pound"},
+        {"metric": ("gram", "g"), "us": ("ounce", "oz")},
     ),
 }  # fmt: skip
 
@@ -119,7 +127,7 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
     return float(_registry().Quantity(value, kind.inside).to(unit).magnitude), sign
 
 
-_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1}
+_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1, "weight": 0}
 
 
 def amount(value: float, dimension: str, units: str = "metric", digits: int | None = None) -> str:
@@ -133,7 +141,7 @@ def amount(value: float, dimension: str, units: str = "metric", digits: int | No
     """
     number, sign = shown(value, dimension, units)
     places = _DIGITS[dimension] if digits is None else digits
-    if dimension == "film" and units == "us":
+    if dimension in ("film", "volume", "weight") and units == "us" and digits is None:
         places = 1
     return f"{number:.{places}f} {sign}"
 

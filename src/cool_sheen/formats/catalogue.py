@@ -16,6 +16,8 @@ from cool_sheen.core.coatings.sheets import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.materials.consumables import Consumable, Rates
+from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.planning.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
 
@@ -40,6 +42,9 @@ class Catalogue:
     tests: dict[str, SurveyTest] = field(default_factory=dict)
     schools: tuple[School, ...] = ()
     step_cautions: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    packs: dict[str, Pack] = field(default_factory=dict)
+    rates: Rates | None = None
+    consumables: dict[str, Consumable] = field(default_factory=dict)
 
     def cautions_for(self, steps: Iterable[str], products: Iterable[Product]) -> list[Caution]:
         """Return the cautions of steps, by kind, and of products, each once."""
@@ -59,6 +64,8 @@ def shipped() -> Catalogue:
     warnings = _read(root / "cautions.toml")
     cautions = [Caution.model_validate(data) for data in warnings["caution"]]
     tests = [SurveyTest.model_validate(data) for data in _read(root / "survey_tests.toml")["test"]]
+    packs = [Pack.model_validate(data) for data in _read(root / "packs.toml")["pack"]]
+    wear = _read(root / "consumables.toml")
     catalogue = Catalogue(
         {p.key: p for p in products},
         {s.key: s for s in systems},
@@ -68,6 +75,9 @@ def shipped() -> Catalogue:
         {t.key: t for t in tests},
         tuple(School.model_validate(data) for data in _read(root / "schools.toml")["school"]),
         {step: tuple(keys) for step, keys in warnings["steps"].items()},
+        {p.sku: p for p in packs},
+        Rates.model_validate(wear["rates"]),
+        {c.key: c for c in (Consumable.model_validate(data) for data in wear["consumable"])},
     )
     check(catalogue)
     return catalogue

@@ -104,6 +104,33 @@ def of_kind(session: Session, kind: str) -> list[Recorded]:
     return [read(row) for row in rows]
 
 
+def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
+    """Return the entries that began these batches, all that name them, and what took any of it back, in sequence."""
+    wanted = list(batches)
+    names = func.json_extract(LogEntry.payload, "$.batch")
+    found = set(session.scalars(select(LogEntry.uuid).where(LogEntry.uuid.in_(wanted))))
+    found |= set(session.scalars(select(LogEntry.uuid).where(names.in_([str(uuid) for uuid in wanted]))))
+    latest = found
+    while latest:
+        latest = set(session.scalars(select(LogEntry.uuid).where(LogEntry.voids.in_(latest)))) - found
+        found |= latest
+    rows = session.scalars(
+        select(LogEntry).where(LogEntry.uuid.in_(found)).order_by(LogEntry.seq).options(selectinload(LogEntry.targets))
+    )
+    return [read(row) for row in rows]
+
+
+def batches_since(session: Session, since: datetime) -> list[UUID]:
+    """Return the batches that were begun since an instant, newest first."""
+    query = select(LogEntry.uuid).where(LogEntry.kind == "batch", LogEntry.occurred_at >= since)
+    return list(session.scalars(query.order_by(LogEntry.seq.desc())))
+
+
+def newest(session: Session) -> int:
+    """Return the sequence number of the newest entry; 0 when there is none."""
+    return session.scalar(select(func.max(LogEntry.seq))) or 0
+
+
 def newest_seq(session: Session, kind: str) -> int:
     """Return the sequence number of the newest entry of a kind; 0 when there is none."""
     return session.scalar(select(func.max(LogEntry.seq)).where(LogEntry.kind == kind)) or 0

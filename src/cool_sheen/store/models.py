@@ -1,19 +1,25 @@
 """The tables. The log is the truth; zones, spaces and systems are what its entries point at."""
 
 from datetime import datetime
+from decimal import Decimal
 from typing import Any, ClassVar
 from uuid import UUID
 
-from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, event
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, event, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, relationship
 
-from cool_sheen.store.types import UtcDateTime
+from cool_sheen.store.types import Money, UtcDateTime
 
 
 class Base(DeclarativeBase):
     """All tables, and how Python types become columns."""
 
-    type_annotation_map: ClassVar = {datetime: UtcDateTime, dict[str, Any]: JSON, list[dict[str, Any]]: JSON}
+    type_annotation_map: ClassVar = {
+        datetime: UtcDateTime,
+        Decimal: Money,
+        dict[str, Any]: JSON,
+        list[dict[str, Any]]: JSON,
+    }
 
 
 class Shop(Base):
@@ -29,6 +35,10 @@ class Shop(Base):
     opens: Mapped[str] = mapped_column(default="08:00")
     closes: Mapped[str] = mapped_column(default="18:00")
     is_demo: Mapped[bool] = mapped_column(default=False)
+    currency: Mapped[str] = mapped_column(default="€")
+    labour_rate: Mapped[Decimal] = mapped_column(default=Decimal("42.00"))  # for an hour, hands-on
+    reservoir_ml: Mapped[float] = mapped_column(default=600.0)
+    loss_ml: Mapped[float] = mapped_column(default=25.0)  # stays in cup and hose at each fill
 
 
 class Space(Base):
@@ -51,6 +61,10 @@ class Project(Base):
     uuid: Mapped[UUID] = mapped_column(primary_key=True)
     name: Mapped[str]
     created_at: Mapped[datetime]
+    price: Mapped[Decimal | None] = mapped_column(default=None)
+    hire_cost: Mapped[Decimal | None] = mapped_column(default=None)
+    hire_hours_saved: Mapped[float | None] = mapped_column(default=None)
+    goodwill_hours: Mapped[float | None] = mapped_column(default=None)
     parts: Mapped[list["Part"]] = relationship(back_populates="project", order_by="Part.created_at")
 
 
@@ -165,7 +179,10 @@ class LogEntry(Base):
     reason: Mapped[str | None]
     voids: Mapped[UUID | None]
     targets: Mapped[list["LogTarget"]] = relationship(order_by="LogTarget.id")
-    __table_args__ = ({"sqlite_autoincrement": True},)
+    __table_args__ = (
+        Index("ix_log_entry_batch", text("json_extract(payload, '$.batch')")),  # pours, stamps and coats of a batch
+        {"sqlite_autoincrement": True},
+    )
 
 
 class LogTarget(Base):
@@ -178,6 +195,34 @@ class LogTarget(Base):
     part_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("part.uuid"))
     zone_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("zone.uuid"))
     __table_args__ = (Index("ix_log_target_part", "part_uuid", "seq"),)
+
+
+class StockMovement(Base):
+    """One movement of stock: what there is of an item is the sum. A trigger forbids to change or delete it."""
+
+    __tablename__ = "stock_movement"
+    seq: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    uuid: Mapped[UUID] = mapped_column(unique=True)
+    item: Mapped[str] = mapped_column(index=True)
+    kind: Mapped[str]
+    ml: Mapped[float]
+    at: Mapped[datetime]
+    recorded_at: Mapped[datetime]
+    sku: Mapped[str] = mapped_column(default="")
+    paid: Mapped[Decimal | None] = mapped_column(default=None)
+    batch: Mapped[UUID | None] = mapped_column(default=None)
+    note: Mapped[str] = mapped_column(default="")
+    __table_args__ = ({"sqlite_autoincrement": True},)
+
+
+class PackSheet(Base):
+    """A size as this shop buys it: its own price, whether it is to be had, or a size of its own."""
+
+    __tablename__ = "pack_sheet"
+    sku: Mapped[str] = mapped_column(primary_key=True)
+    price: Mapped[Decimal | None]
+    to_be_had: Mapped[bool] = mapped_column(default=True)
+    own: Mapped[dict[str, Any] | None]
 
 
 class ClimateImport(Base):
@@ -214,6 +259,6 @@ TRIGGERS: dict[str, str] = {
         f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table} "
         f"BEGIN SELECT RAISE(ABORT, '{table} is append-only'); END"
     )
-    for table in ("log_entry", "log_target", "product_revision")
+    for table in ("log_entry", "log_target", "product_revision", "stock_movement")
     for verb in ("UPDATE", "DELETE")
 }

@@ -1,9 +1,10 @@
-"""Column types: instants in UTC that refuse to be naive."""
+"""Column types: instants in UTC that refuse to be naive, and money that stays exact."""
 
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import DateTime
+from sqlalchemy import DateTime, String
 from sqlalchemy.types import TypeDecorator
 
 
@@ -24,3 +25,18 @@ class UtcDateTime(TypeDecorator[datetime]):
     def process_result_value(self, value: datetime | None, dialect: Any) -> datetime | None:
         """Return the instant with its zone."""
         return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Money(TypeDecorator[Decimal]):
+    """An amount of money, kept as its digits: a float would not give them back."""
+
+    impl = String
+    cache_ok = True
+
+    def process_bind_param(self, value: Decimal | None, dialect: Any) -> str | None:
+        """Write the digits."""
+        return None if value is None else str(value)
+
+    def process_result_value(self, value: str | None, dialect: Any) -> Decimal | None:
+        """Read the digits."""
+        return None if value is None else Decimal(value)

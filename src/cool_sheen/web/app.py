@@ -9,7 +9,7 @@ from cool_sheen import __version__
 from cool_sheen.service.desk import Desk
 from cool_sheen.settings import Settings
 from cool_sheen.web import problems
-from cool_sheen.web.api import climate, coatings, drying, film
+from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.pages import bench, components, jobs, part, shelf, start, survey, systems, weather
 from cool_sheen.web.security import Doorkeeper
@@ -36,7 +36,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)
-    for calculators in (climate, coatings, drying, film):
+    for calculators in (climate, coatings, drying, film, materials, mixing):
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
     @app.get("/healthz", tags=["health"])

@@ -19,7 +19,9 @@ HEADERS = {
     "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
 }
 # Stateless: a script without an origin may ask them.
-CALCULATORS = tuple(f"/api/v1/{room}/" for room in ("climate", "coatings", "drying", "film", "sanding"))
+CALCULATORS = tuple(
+    f"/api/v1/{room}/" for room in ("climate", "coatings", "drying", "film", "materials", "mixing", "sanding")
+)
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 UPLOADS = ("/weather/records", "/shelf/import")
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000

@@ -26,11 +26,15 @@ class Supply(Strict):
     families: tuple[Family, ...] = ()
     hardener_speed: Speed | None = None
     reducer_speed: ReducerSpeed | None = None
+    used_by: Literal["any", "spray", "brush"] = "any"
     best_from_c: Temperature | None = None
     best_to_c: Temperature | None = None
     density_g_per_ml: Positive | None = None
     dose_ml_per_l: Positive | None = None
     max_dose_ml_per_l: Positive | None = None
+    measured_in: Text | None = None  # a capful, a drop: what the dose is counted in, with its ml
+    ml_each: Positive | None = None
+    keeps_days_opened: Annotated[int, Field(ge=1, le=10_000)] | None = None
     time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None
     dwell_minutes: Positive | None = None
     grits: tuple[GritName, ...] = ()
@@ -48,6 +52,8 @@ class Supply(Strict):
             raise ValueError(f"a {SUPPLY_WORDS[self.kind]} has to say {', '.join(missing)}")
         if self.kind in _DOSED and (self.dose_ml_per_l or 0) > (self.max_dose_ml_per_l or 0):
             raise ValueError("dose_ml_per_l must not be over max_dose_ml_per_l")
+        if (self.measured_in is None) != (self.ml_each is None):
+            raise ValueError("measured_in and ml_each belong together")
         if self.best_from_c is not None and self.best_to_c is not None and self.best_from_c >= self.best_to_c:
             raise ValueError("best_from_c must be under best_to_c")
         return self

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from cool_sheen.core.film.build import Build, dry_film
 from cool_sheen.core.log.entries import (
+    MIXING,
     CheckPayload,
     ClaimPayload,
     CoatPayload,
@@ -247,5 +248,5 @@ def _fold_nothing(state: PartState, entry: Entry, zones: list[UUID]) -> None:
 _FOLDERS = {
     "coat": _fold_coat, "sand": _fold_sand, "touch_test": _fold_touch, "move": _fold_move,
     "survey_test": _fold_survey, "claim": _fold_claim, "check": _fold_check, "override": _fold_override,
-    "note": _fold_nothing, "climate_reading": _fold_nothing, "film_reading": _fold_nothing, "defect": _fold_nothing,
+    **dict.fromkeys((*MIXING, "stamp", "note", "climate_reading", "film_reading", "defect"), _fold_nothing),
 }  # fmt: skip

@@ -13,10 +13,11 @@ from cool_sheen.core.log.fold import PartState
 from cool_sheen.core.materials.quantity import ready_volume
 from cool_sheen.core.planning.labour import WAYS, labour_minutes, transfer_efficiency
 from cool_sheen.core.planning.next_action import Outlook
+from cool_sheen.core.planning.paint import millilitres
 from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.core.planning.sequence import Planned, WorkingDay, plan_rest
 from cool_sheen.core.planning.stack import Finding, worst
-from cool_sheen.core.planning.steps import Step, steps_of
+from cool_sheen.core.planning.steps import steps_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Hours, Micron, SquareMetres
 
@@ -86,7 +87,7 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
         hands_on_h=sum((p.labour for p in plan.steps), timedelta()).total_seconds() / 3600,
         days=span.total_seconds() / 86_400,
         ends=ends,
-        litres=sum(millilitres(step, setting) for step in steps) / 1000,
+        litres=sum(millilitres(step, setting.zones, setting.products) for step in steps) / 1000,
         film_um=min(planned_build(system, setting.products, zone).total_um for zone in setting.zones),
         coats=sum(step.kind == "coat" for step in steps),
         keyings=sum(p.step.id.endswith(":key") for p in plan.steps),
@@ -97,18 +98,6 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
         cares=sum(f.standing != "good" for f in findings),
         stuck=plan.stuck,
         steps=tuple(plan.steps),
-    )
-
-
-def millilitres(step: Step, setting: Setting) -> float:
-    """Ready mix of a coat step; nothing for other steps. [ml]"""
-    if step.coat is None:
-        return 0.0
-    wanted = {uuid for uuid, _ in step.needs}
-    return sum(
-        ready_volume(zone.area_m2, step.coat.wet_film_um, transfer_efficiency(zone.method, zone.shape))
-        for zone in setting.zones
-        if zone.uuid in wanted
     )
 
 

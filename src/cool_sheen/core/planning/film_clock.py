@@ -56,7 +56,14 @@ def coat_clocks(
     """
     sheets = [revisions[c.payload.coating] for c in state.coats]
     films = [
-        Film(c.ended_at, c.payload.film_um, c.payload.air_movement, c.payload.hardener_speed, c.payload.reducer_speed)
+        Film(
+            c.ended_at,
+            c.payload.film_um,
+            c.payload.air_movement,
+            c.payload.hardener_speed,
+            c.payload.reducer_speed,
+            ln_factor_mean=math.log(c.payload.time_factor),
+        )
         for c in state.coats
     ]
     clocks = [climate.clock(sheet) for sheet in sheets]

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from cool_sheen.core.film.build import coats_needed
 from cool_sheen.core.film.ladder import ladder
+from cool_sheen.core.film.readings import judge_readings
 from cool_sheen.web.api.models import AboveNought, Answer, Name, NotNegative, Shape
 
 router = APIRouter(tags=["film"])
@@ -49,6 +50,30 @@ class LadderAnswer(Answer):
     """The steps, from coarse to fine."""
 
     steps: list[RungAnswer]
+
+
+class ReadingsShape(Shape):
+    """What the comb showed, and the product's range."""
+
+    readings_um: Annotated[list[NotNegative], Field(min_length=1, max_length=1000)]
+    min_um: AboveNought
+    max_um: AboveNought
+
+
+class ReadingsAnswer(Answer):
+    """The verdict, and the places that are far off, from 0."""
+
+    mean_um: float
+    verdict: str
+    low: list[int]
+    high: list[int]
+
+
+@router.post("/film/wet-readings")
+def film_wet_readings(asked: ReadingsShape) -> ReadingsAnswer:
+    """Judge wet film readings against a range."""
+    found = judge_readings(asked.readings_um, asked.min_um, asked.max_um)
+    return ReadingsAnswer(mean_um=found.mean_um, verdict=found.verdict, low=list(found.low), high=list(found.high))
 
 
 @router.post("/film/coats")

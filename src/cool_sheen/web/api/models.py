@@ -25,6 +25,7 @@ Temp = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=-100, le=200)
 Humidity = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=100)]
 AboveNought = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=1e-6, le=1e9)]
 NotNegative = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=1e9)]
+Percentage = Annotated[float, Field(strict=True, allow_inf_nan=False, ge=0, le=100)]
 Name = Annotated[str, Field(strict=True, min_length=1, max_length=200)]
 
 

@@ -8,12 +8,19 @@ import sqlalchemy as sa
 from alembic import op
 
 import cool_sheen.store.types
-from cool_sheen.store.models import TRIGGERS
 
 revision = "0001"
 down_revision = None
 branch_labels = None
 depends_on = None
+
+# Written out: a migration must not change when the models do.
+_TRIGGERS = [
+    f"CREATE TRIGGER {table}_no_{verb.lower()} BEFORE {verb} ON {table} "
+    f"BEGIN SELECT RAISE(ABORT, '{table} is append-only'); END"
+    for table in ("log_entry", "log_target", "product_revision")
+    for verb in ("UPDATE", "DELETE")
+]
 
 
 def upgrade() -> None:
@@ -203,5 +210,5 @@ def upgrade() -> None:
         batch_op.create_index("ix_log_target_part", ["part_uuid", "seq"], unique=False)
         batch_op.create_index(batch_op.f("ix_log_target_seq"), ["seq"], unique=False)
 
-    for statement in TRIGGERS.values():
+    for statement in _TRIGGERS:
         op.execute(statement)

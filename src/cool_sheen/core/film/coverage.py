@@ -1,0 +1,44 @@
+"""A label's coverage against the film that it asks for."""
+
+from dataclasses import dataclass
+
+from cool_sheen.core.errors import OutOfRange
+from cool_sheen.core.units import Micron, Percent
+
+
+@dataclass(frozen=True, slots=True)
+class LabelCheck:
+    """What a claim of coverage means in film."""
+
+    wet_film_um: Micron
+    dry_film_um: Micron
+    m2_per_litre_at_min: float
+    m2_per_litre_at_max: float
+    verdict: str  # fits, thin, heavy
+
+    @property
+    def contradicts(self) -> bool:
+        """Whether the label promises an area that its own film does not cover."""
+        return self.verdict != "fits"
+
+
+def check_label(m2_per_litre: float, volume_solids_pct: Percent, min_um: Micron, max_um: Micron) -> LabelCheck:
+    """Work the film out that a coverage claim leaves, nothing going past the part.
+
+    Args:
+        m2_per_litre: The claim, for one coat. [m2/l, above 0]
+        volume_solids_pct: Volume solids of the ready mix. [%]
+        min_um: Least wet film that the sheet asks for. [um, above 0]
+        max_um: Most wet film that the sheet asks for. [um, above 0]
+
+    Returns: Wet and dry film of the claim, the areas that the sheet's own film covers, and whether both fit.
+    Raises: OutOfRange: a claim or a film of nought.
+    Source: a litre on so many m2 is 1000 / m2 um wet; trade reference 14, film and buying.
+    """
+    if not m2_per_litre > 0:
+        raise OutOfRange("Enter the square metres that the label promises for a litre, above nought.", "m2_per_litre")
+    if not 0 < min_um <= max_um:
+        raise OutOfRange("The sheet's wet film needs a range above nought.", "min_um")
+    wet = 1000 / m2_per_litre
+    verdict = "thin" if wet < min_um else "heavy" if wet > max_um else "fits"
+    return LabelCheck(wet, wet * volume_solids_pct / 100, 1000 / min_um, 1000 / max_um, verdict)

@@ -1,0 +1,1 @@
+"""The mixing bench: ratios, pours, rescue, pot life, speeds."""

@@ -1,0 +1,59 @@
+"""How long a mix can be used: the pot life, and how the warmth of the room eats it."""
+
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from cool_sheen.core.climate.series import Series, instant, seconds
+from cool_sheen.core.errors import OutOfRange
+from cool_sheen.core.units import Celsius, Kelvin, Minutes
+
+HALVES_PER_K: Kelvin = 10.0
+_REACH = timedelta(days=3)
+_STEP_S = 60.0
+
+
+def pot_life(
+    ref_minutes: Minutes, ref_temp_c: Celsius, temp_c: Celsius, halves_per_k: Kelvin = HALVES_PER_K
+) -> Minutes:
+    """Pot life at a temperature that stays as it is.
+
+    Args:
+        ref_minutes: Pot life at the reference temperature. [min, above 0]
+        ref_temp_c: Reference temperature. [C]
+        temp_c: Temperature of the mix. [C]
+        halves_per_k: How much warmer halves it. [K, above 0]
+
+    Returns: Pot life. [min]
+    Raises: OutOfRange: a pot life of nought, or nought kelvin to halve it.
+    Source: trade reference 5: it halves for each 10 K warmer.
+    """
+    if not ref_minutes > 0:
+        raise OutOfRange("A pot life is above nought.", "ref_minutes")
+    if not halves_per_k > 0:
+        raise OutOfRange("The kelvin that halve a pot life are above nought.", "halves_per_k")
+    return float(ref_minutes * 2 ** ((ref_temp_c - temp_c) / halves_per_k))
+
+
+def pot_life_ends(
+    start: datetime, ref_minutes: Minutes, ref_temp_c: Celsius, climate: Series, halves_per_k: Kelvin = HALVES_PER_K
+) -> datetime | None:
+    """When a mix gels that stands in a climate.
+
+    Args:
+        start: When the hardener went in.
+        ref_minutes: Pot life at the reference temperature. [min]
+        ref_temp_c: Reference temperature. [C]
+        climate: What the room does; the mix has the temperature of its air.
+        halves_per_k: How much warmer halves it. [K]
+
+    Returns: The end, or None when it lies more than three days away.
+    Source: the share of the pot life used up is the integral of dt / pot life (temperature).
+    """
+    begin = seconds(start)
+    at = np.arange(begin, begin + _REACH.total_seconds() + _STEP_S, _STEP_S)
+    temp = climate.sampled((at[1:] + at[:-1]) / 2).air_temp_c
+    used = np.concatenate([[0.0], np.cumsum(2 ** ((temp - ref_temp_c) / halves_per_k) * _STEP_S / 60 / ref_minutes)])
+    if used[-1] < 1:
+        return None
+    return instant(float(np.interp(1.0, used, at)))

@@ -1,0 +1,182 @@
+"""From a product sheet and the day's choices to a recipe whose components have names that stores know."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.errors import OutOfRange
+from cool_sheen.core.mixing.ratios import BASIS_WORDS, Addition, Basis, Measure, Part, Recipe, readings, shares
+from cool_sheen.core.mixing.speeds import fitting, speed_of
+from cool_sheen.core.units import Percent
+
+FREE = ("water", "demineralised water")  # from the tap or nearly: not kept in stock
+
+
+@dataclass(frozen=True, slots=True)
+class Component:
+    """One thing that goes into the cup, under the key that stock knows it by."""
+
+    key: str
+    name: str
+    role: str  # paint, hardener, reducer, additive
+    supply: Supply | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """What is chosen on the day; None goes by the sheet."""
+
+    hardener_speed: str = "standard"
+    reducer_speed: str = "medium"
+    method: str = "hvlp"
+    reducer_pct: Percent | None = None
+    reducer_of: Basis | None = None
+    doses_ml_per_l: tuple[tuple[str, float], ...] = ()
+    measure: Measure | None = None
+    beyond_cap: bool = False  # with a reason in words: the caller keeps it
+    densities: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Mix:
+    """A recipe, what its components are called in stock, and what the doses do to the drying times."""
+
+    recipe: Recipe
+    components: tuple[Component, ...]
+    time_factor: float = 1.0
+
+
+def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> Mix:
+    """Put a product's mix together.
+
+    Args:
+        product: Its sheet.
+        supplies: Everything that leaves no film, by key.
+        choice: Speeds, method, reducer, doses.
+
+    Returns: The recipe and its components, in pouring order: paint, hardener, then reducer and additives.
+    Raises: OutOfRange: a reducer over its cap or with another basis missing, a dose over its cap, an additive that
+        does not go with the product, no density where the scale is asked for.
+    Source: trade reference 5 and 14.
+    """
+    solids = _mixed_solids(product)
+    own = dict(choice.densities)
+    parts, components = [], []
+    for place, part in enumerate(product.mix.parts):
+        component = _part(product, place, supplies, choice)
+        density = (component.supply and component.supply.density_g_per_ml) or part.density_g_per_ml
+        parts.append(Part(component.name, part.parts, own.get(component.key, density), solids))
+        components.append(component)
+    additions, factor = _additions(product, supplies, choice, own)
+    components += [component for component, _ in additions]
+    recipe = Recipe(choice.measure or product.mix.measure, tuple(parts), tuple(a for _, a in additions))
+    if additions and additions[0][0].role == "reducer" and not choice.beyond_cap:
+        _keep_cap(product, recipe)
+    return Mix(recipe, tuple(components), factor)
+
+
+def _keep_cap(product: Product, recipe: Recipe) -> None:
+    """The cap is on the sheet's own basis, whatever the percentage was said of."""
+    reducer = product.mix.reducer
+    assert reducer is not None
+    asked = readings(recipe, 0)[reducer.of]
+    if asked > reducer.max_pct + 1e-9:
+        raise OutOfRange(
+            f"{reducer.name}: the sheet goes up to {reducer.max_pct:g} % {BASIS_WORDS[reducer.of]}, and this is "
+            f"{asked:.3g} %. Take less, or write a reason for going beyond it.",
+            "reducer_pct",
+        )
+
+
+def _part(product: Product, place: int, supplies: Mapping[str, Supply], choice: Choice) -> Component:
+    part = product.mix.parts[place]
+    if place == 0:
+        return Component(f"paint:{product.key}", f"{product.name}, {part.name}", "paint")
+    if part.name in FREE:
+        return Component(f"free:{part.name}", part.name, "reducer")
+    choices = fitting(product, "hardener", choice.method, supplies.values()) if part.name == "hardener" else []
+    chosen = next((s for s in choices if speed_of(s) == choice.hardener_speed), None) or _middle(choices)
+    if chosen is None:
+        return Component(f"{part.name}:{product.key}".replace(" ", "-"), f"{product.name}, {part.name}", "hardener")
+    return Component(f"supply:{chosen.key}", chosen.name, "hardener", chosen)
+
+
+def _middle(choices: Sequence[Supply]) -> Supply | None:
+    """A speed that is not made falls back to the middle one of what there is."""
+    return choices[len(choices) // 2] if choices else None
+
+
+def _mixed_solids(product: Product) -> Percent:
+    """Solids before reducing: the sheet gives those of the ready mix at its usual reduction."""
+    reducer = product.mix.reducer
+    if reducer is None or not reducer.usual_pct:
+        return product.volume_solids_pct
+    parts = tuple(Part(p.name, p.parts, p.density_g_per_ml) for p in product.mix.parts)
+    thinned = Recipe(product.mix.measure, parts, (Addition(reducer.name, reducer.usual_pct, reducer.of, 0.87),))
+    return min(100.0, product.volume_solids_pct / (1 - shares(thinned)[-1].ml_per_ml))
+
+
+def _additions(
+    product: Product, supplies: Mapping[str, Supply], choice: Choice, own: Mapping[str, float]
+) -> tuple[list[tuple[Component, Addition]], float]:
+    out: list[tuple[Component, Addition]] = []
+    reducer = product.mix.reducer
+    if choice.reducer_pct and reducer is None:
+        raise OutOfRange(f"{product.name} is not thinned: leave the reducer out.", "reducer_pct")
+    if reducer is not None:
+        pct = reducer.usual_pct if choice.reducer_pct is None else choice.reducer_pct
+        if pct > 0:
+            out.append(_reducer(product, supplies, choice, pct, own))
+    factor = 1.0
+    for key, dose in choice.doses_ml_per_l:
+        supply = supplies.get(key)
+        if supply is None or product.family not in supply.families:
+            raise OutOfRange(f"“{key}” does not go into {product.name}.", f"dose.{key}")
+        if dose < 0 or dose > (supply.max_dose_ml_per_l or 0):
+            raise OutOfRange(
+                f"{supply.name}: at most {supply.max_dose_ml_per_l:g} ml for a litre of ready mix.", f"dose.{key}"
+            )
+        if dose > 0:
+            component = Component(f"supply:{key}", supply.name, "additive", supply)
+            density = own.get(component.key, supply.density_g_per_ml or 0.0)
+            _need_density(component.name, density, component.key, choice, product)
+            out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready",
+                                            density or 0.9)))  # fmt: skip
+            factor *= (supply.time_factor or 1.0) ** (dose / (supply.dose_ml_per_l or dose))
+    return out, factor
+
+
+def _dose_pct(dose_ml_per_l: float, density: float, choice: Choice, product: Product) -> Percent:
+    """A dose is by volume of the ready mix; on a recipe by weight it is turned by the densities."""
+    pct = dose_ml_per_l / 10
+    if (choice.measure or product.mix.measure) == "volume":
+        return pct
+    mean = sum(p.parts for p in product.mix.parts) / sum(p.parts / p.density_g_per_ml for p in product.mix.parts)
+    return pct * density / mean
+
+
+def _reducer(
+    product: Product, supplies: Mapping[str, Supply], choice: Choice, pct: Percent, own: Mapping[str, float]
+) -> tuple[Component, Addition]:
+    reducer = product.mix.reducer
+    assert reducer is not None
+    basis = choice.reducer_of or reducer.of
+    choices = [] if reducer.name in FREE else fitting(product, "reducer", choice.method, supplies.values())
+    supply = next((s for s in choices if speed_of(s) == choice.reducer_speed), None) or _middle(choices)
+    if supply is None:
+        free = reducer.name in FREE
+        component = Component(
+            f"{'free' if free else 'reducer'}:{reducer.name}".replace(" ", "-"), reducer.name, "reducer"
+        )
+        density = own.get(component.key, 1.0 if free else 0.0)
+    else:
+        component = Component(f"supply:{supply.key}", supply.name, "reducer", supply)
+        density = own.get(component.key, supply.density_g_per_ml or 0.0)
+    _need_density(component.name, density, component.key, choice, product)
+    return component, Addition(component.name, pct, basis, density or 0.87)
+
+
+def _need_density(name: str, density: float, key: str, choice: Choice, product: Product) -> None:
+    if density <= 0 and (choice.measure or product.mix.measure) == "weight":
+        raise OutOfRange(f"{name} has no density on its sheet: give it here, or measure by volume.", f"density.{key}")

@@ -1,0 +1,165 @@
+"""The take-off: everything that the coats to come will take, by layer and by component."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.materials.consumables import Rates, Used, wear
+from cool_sheen.core.mixing.ratios import shares
+from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
+from cool_sheen.core.planning.labour import WAYS, labour_minutes
+from cool_sheen.core.planning.paint import CoatPaint
+from cool_sheen.core.planning.steps import Progress, Step
+from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Hours, Millilitres, SquareMetres
+
+_IN_CANS = "aerosol"
+
+
+@dataclass(frozen=True, slots=True)
+class Gun:
+    """What the gun holds, and what stays in cup and hose at each fill. [ml]"""
+
+    reservoir_ml: Millilitres = 600.0
+    loss_ml: Millilitres = 25.0
+
+    def fills(self, net_ml: Millilitres, method: str) -> int:
+        """Fills that it takes; brush and roller have none to lose. [1]"""
+        if method in ("brush", "roller", _IN_CANS) or net_ml <= 0:
+            return 0
+        room = max(1.0, self.reservoir_ml - self.loss_ml)
+        return math.ceil(net_ml / room - 1e-9)
+
+    def loss(self, net_ml: Millilitres, method: str) -> Millilitres:
+        """What the fills leave behind. [ml]"""
+        return self.fills(net_ml, method) * self.loss_ml
+
+
+@dataclass(slots=True)
+class LayerNeed:
+    """One layer of one part: its coats to come, and the ready mix that they take."""
+
+    part: str
+    layer: str
+    product: Product
+    coats: int = 0
+    area_m2: SquareMetres = 0.0
+    net_ml: Millilitres = 0.0
+    loss_ml: Millilitres = 0.0
+    fills: int = 0
+    components: dict[str, Millilitres] = field(default_factory=dict)
+
+    @property
+    def ready_ml(self) -> Millilitres:
+        """Ready mix with the loss of its fills. [ml]"""
+        return self.net_ml + self.loss_ml
+
+
+@dataclass(slots=True)
+class TakeOff:
+    """What is needed: layers, components by key, consumables, hours."""
+
+    layers: list[LayerNeed] = field(default_factory=list)
+    components: dict[str, Millilitres] = field(default_factory=dict)
+    names: dict[str, str] = field(default_factory=dict)
+    used: Used | None = None
+    hours: Hours = 0.0
+
+    def add(self, other: "TakeOff") -> None:
+        """Put another part's take-off to this one."""
+        self.layers += other.layers
+        self.names |= other.names
+        self.hours += other.hours
+        for key, ml in other.components.items():
+            self.components[key] = self.components.get(key, 0.0) + ml
+        if other.used:
+            self.used = other.used if self.used is None else _sum(self.used, other.used)
+
+
+def _sum(one: Used, other: Used) -> Used:
+    discs = {g: one.discs.get(g, 0) + other.discs.get(g, 0) for g in dict.fromkeys([*one.discs, *other.discs])}
+    return Used(
+        discs, one.tape_m + other.tape_m, one.paper_m2 + other.paper_m2, one.strainers + other.strainers,
+        one.cleaning_ml + other.cleaning_ml,
+    )  # fmt: skip
+
+
+def take_off(
+    part: str,
+    coats: Sequence[CoatPaint],
+    products: Mapping[str, Product],
+    supplies: Mapping[str, Supply],
+    gun: Gun,
+) -> TakeOff:
+    """Work out what the coats of one part take.
+
+    Args:
+        part: Its name.
+        coats: Coats to come.
+        products: Sheets by key.
+        supplies: Everything that leaves no film, by key.
+        gun: The reservoir and its loss.
+
+    Returns: Needs by layer and by component. A hardener or reducer that serves several layers is one component.
+        Each layer's coats of one day are filled together: the loss counts for each fill of a layer.
+    Source: trade reference 6 and 14.
+    """
+    out = TakeOff()
+    by_layer: dict[str, list[CoatPaint]] = {}
+    for coat in coats:
+        assert coat.step.layer is not None
+        by_layer.setdefault(coat.step.layer.id, []).append(coat)
+    for group in by_layer.values():
+        layer = group[0].step.layer
+        assert layer is not None
+        product = products[layer.product]
+        net = sum(coat.ml for coat in group)
+        method = group[0].method
+        need = LayerNeed(
+            part, layer.name, product, len(group), sum(c.area_m2 for c in group), net,
+            gun.loss(net, method), gun.fills(net, method),
+        )  # fmt: skip
+        mix = mix_of(product, supplies, Choice(layer.hardener_speed, layer.reducer_speed, method))
+        for component, share in zip(mix.components, shares(mix.recipe), strict=True):
+            if component.name in FREE:
+                continue
+            ml = share.ml_per_ml * need.ready_ml
+            need.components[component.key] = need.components.get(component.key, 0.0) + ml
+            out.components[component.key] = out.components.get(component.key, 0.0) + ml
+            out.names[component.key] = component.name
+        out.layers.append(need)
+    return out
+
+
+def work_of(
+    steps: Sequence[Progress], zones: Sequence[ZoneFacts], coats: Sequence[CoatPaint], gun: Gun, rates: Rates,
+    statuses: Sequence[str] = ("next", "ahead"),
+) -> tuple[Used, Hours]:  # fmt: skip
+    """Work out what sanding, masking and cleaning wear out, and the hands-on hours.
+
+    Args:
+        steps: The plan.
+        zones: The part's zones.
+        coats: The coats that are meant.
+        gun: The reservoir and its loss.
+        rates: The shop's rates.
+        statuses: Which steps count.
+    """
+    area = sum(zone.area_m2 for zone in zones)
+    meant = [p.step for p in steps if p.status in statuses]
+    method = coats[0].method if coats else "hvlp"
+    sanding = [(s.grit, s.wet, s.area_m2 or area) for s in meant if s.kind == "sand" and s.grit]
+    masked = [(s.area_m2 or area, WAYS[method].masking) for s in meant if s.kind == "mask"]
+    layers = {c.step.layer.id: c for c in coats if c.step.layer}
+    fills = sum(
+        gun.fills(sum(c.ml for c in coats if c.step.layer and c.step.layer.id == name), first.method)
+        for name, first in layers.items()
+    )
+    used = wear(rates, sanding, masked, fills, [c.method for c in layers.values()])
+    return used, sum(_minutes(step, area) for step in meant) / 60
+
+
+def _minutes(step: Step, area: SquareMetres) -> float:
+    return labour_minutes(step.kind, area if step.area_m2 is None else step.area_m2, step.method)
