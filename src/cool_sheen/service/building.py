@@ -3,7 +3,6 @@
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import time
 from uuid import NAMESPACE_OID, UUID, uuid5
 
 from sqlalchemy.orm import Session
@@ -32,8 +31,8 @@ from cool_sheen.core.planning.ways import Bench, take
 from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
 from cool_sheen.formats.catalogue import compatibility
 from cool_sheen.service.climate import look, part_climate
-from cool_sheen.service.desk import Desk, Missing, Refused, zone_of
-from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, state_of, zone_facts
+from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, state_of, working_day, zone_facts
 from cool_sheen.service.shelf import check_names, save, take_back
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.survey import evidence_of, found_below, grounds_of
@@ -85,7 +84,7 @@ def bed_of_part(desk: Desk, opened: Session, part: Part) -> Bed:
 def _day(desk: Desk, opened: Session) -> WorkingDay:
     shop = desk.shop(opened)
     assert isinstance(shop, Shop)  # a page of an empty shop leads to the first start
-    return WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone_of(shop))
+    return working_day(shop)
 
 
 def bed_of_sample(desk: Desk, opened: Session, ground: str) -> Bed:

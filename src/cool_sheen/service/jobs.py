@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, time
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -17,13 +17,15 @@ from cool_sheen.core.log.fold import PartState, fold
 from cool_sheen.core.planning.film_clock import CoatClock, coat_clocks
 from cool_sheen.core.planning.next_action import Action, Outlook, decide
 from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.core.planning.sequence import Sequence as Plan
+from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
 from cool_sheen.core.planning.steps import Progress, Step, following_product, progress, steps_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service.climate import Weather, part_climate
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.desk import Desk, Missing, Refused, zone_of
 from cool_sheen.service.stock import stock
 from cool_sheen.store import log
-from cool_sheen.store.models import Face, Part, Project, Space, Zone
+from cool_sheen.store.models import Face, Part, Project, Shop, Space, Zone
 
 
 class NewPart(BaseModel):
@@ -245,6 +247,21 @@ def stand_all(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
     seqs = log.last_seqs(opened)
     spaces = spaces_by_id(opened)
     return [stand(desk, opened, part, seqs.get(part.uuid, 0), weather, spaces) for part in opened.scalars(query)]
+
+
+def working_day(shop: Shop) -> WorkingDay:
+    """Return when a shop works, by its own clock."""
+    return WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone_of(shop))
+
+
+def rest_of(desk: Desk, opened: Session, found: Standing) -> Plan:
+    """Lay the rest of a part's work out along time; kept for the minute."""
+    shop = desk.shop(opened)
+    assert shop is not None  # a part belongs to a shop
+    left = [p.step for p in found.steps if p.status in ("next", "ahead")]
+    key = ("rest", found.version, desk.now().replace(second=0, microsecond=0), found.climate)
+    made: Plan = desk.memo.get(key, lambda: plan_rest(left, found.look, working_day(shop), found.part.area_m2))
+    return made
 
 
 def facts(found: Standing) -> dict[str, Any]:

@@ -28,17 +28,18 @@ class Stock:
     supplies: dict[str, Supply]
     systems: dict[str, System]
     own: frozenset[tuple[str, str]]
+    version: tuple[object, ...] = ()
 
 
 def stock(desk: Desk, opened: Session) -> Stock:
     """Return the shelf: the shop's own sheets stand before those that ship."""
     rows = opened.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
     version = tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
-    found: Stock = desk.memo.get(("stock", version), lambda: _gather(desk, opened))
+    found: Stock = desk.memo.get(("stock", version), lambda: _gather(desk, opened, version))
     return found
 
 
-def _gather(desk: Desk, opened: Session) -> Stock:
+def _gather(desk: Desk, opened: Session, version: tuple[object, ...]) -> Stock:
     own: dict[str, dict[str, Any]] = {kind: {} for kind in SHEETS}
     for row in opened.scalars(select(ShelfSheet)):
         own[row.kind][row.key] = SHEETS[row.kind].model_validate(row.data)
@@ -48,4 +49,5 @@ def _gather(desk: Desk, opened: Session) -> Stock:
         {**catalogue.supplies, **own["supply"]},
         {**catalogue.systems, **own["system"]},
         frozenset((kind, key) for kind, sheets in own.items() for key in sheets),
+        version,
     )

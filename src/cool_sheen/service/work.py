@@ -9,11 +9,14 @@ from uuid import UUID, uuid4
 from pydantic import Field
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheets import Strict
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
+from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
+    MIXING,
     CoatPayload,
     Entry,
     MovePayload,
@@ -25,10 +28,13 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
 )
 from cool_sheen.core.log.fold import standing, standing_voids
+from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import amount
 from cool_sheen.formats.catalogue import shipped
+from cool_sheen.service.batches import batch_for
+from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
 from cool_sheen.store import log
@@ -131,6 +137,7 @@ def coat_on(
         return before
     layer, step = _layer(found, said.layer_id)
     product = found.products[layer.product]
+    mixed = batch_for(desk, opened, found.part.uuid, product.key, look(desk, opened))
     coat = step.coat if step and step.coat else layer.coats[-1]
     kind = said.coat_kind or coat.kind
     as_planned = kind == coat.kind
@@ -143,6 +150,8 @@ def coat_on(
             "volume_solids_pct": product.volume_solids_pct,
             "hardener_speed": layer.hardener_speed,
             "reducer_speed": layer.reducer_speed,
+            "method": _method(found, product, step),
+            **(_out_of(mixed) if mixed else {}),
             "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
             "air_movement": found.climate.air_movement,
@@ -153,6 +162,25 @@ def coat_on(
     zones = _zones_said(found, said.zones) or (step.zones if step else frozenset())
     planned = step.id if step and as_planned else None
     return write(desk, opened, found.part, payload, Press(uuid, at, zones), planned_step=planned)
+
+
+def _method(found: Standing, product: Product, step: Step | None) -> str:
+    """How the coat is put on: by the face, or the way that the product allows."""
+    method = step.method if step else "hvlp"
+    return method if method in product.methods else product.methods[0]
+
+
+def _out_of(mixed: BatchState) -> dict[str, Any]:
+    """What the cup decides of a coat: solids as they were really mixed, speeds, doses."""
+    plan = mixed.plan
+    return {
+        "batch": mixed.uuid,
+        "volume_solids_pct": round(mixed.cup.volume_solids_pct, 3) or 1.0,
+        "hardener_speed": plan.hardener_speed,
+        "reducer_speed": plan.reducer_speed,
+        "time_factor": plan.time_factor,
+        "method": plan.method,
+    }
 
 
 def _zones_said(found: Standing, names: tuple[UUID, ...]) -> frozenset[UUID]:
@@ -258,7 +286,9 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
     everything = log.of_part(opened, found.part.uuid)
     rows = standing(everything)
     where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
-    open_to_undo = [r for r in rows if r is not where_it_came_in]
+    # What is in the cup is taken back at the mixing bench.
+    mixing = (*MIXING, "stamp")
+    open_to_undo = [r for r in rows if r is not where_it_came_in and r.entry.payload.kind not in mixing]
     if entry is None:
         chosen = max(open_to_undo, key=lambda r: r.seq, default=None)
     else:
@@ -315,6 +345,11 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "void": lambda *_: "Took an entry back",
     "note": lambda p, *_: str(p.text),
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
+    "batch": lambda p, *_: f"Batch of {p.name} begun, {p.ready_ml:.0f} ml ready to use",
+    "pour": lambda p, *_: f"Poured {p.ml:.0f} ml into the cup",
+    "viscosity": lambda p, *_: f"Runs {p.seconds:g} s by the {p.by}",
+    "batch_end": lambda p, *_: "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {p.left_ml:.0f} ml left",
+    "stamp": lambda p, *_: f"{GATES[p.gate][0] if p.gate in GATES else p.gate}: done",
     "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
 }
 

@@ -103,6 +103,7 @@ class MixData(Strict):
     induction_minutes: Annotated[float, Field(ge=0, le=240)] = 0
     pot_life_minutes: Positive | None = None
     strainer_um: Positive | None = None
+    tolerance_pct: Annotated[float, Field(gt=0, le=20)] = 5.0
 
     @property
     def ratio(self) -> str:
@@ -148,6 +149,7 @@ class Product(Strict):
     mix: MixData
     sag_limit_um: Positive | None = None
     hiding_um: Positive | None = None
+    label_m2_per_l: Positive | None = None
     heat_stages: Annotated[tuple[HeatStage, ...], Field(max_length=12)] = ()
     aerosol: AerosolData | None = None
     methods: Annotated[tuple[Method, ...], Field(min_length=1)] = ("hvlp", "conventional")

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from datetime import time, timedelta
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -15,12 +15,11 @@ from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import standing, standing_voids
-from cool_sheen.core.planning.sequence import Sequence, WorkingDay, plan_rest
 from cool_sheen.service import work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, stand_one, zone_facts
+from cool_sheen.service.jobs import Standing, find_part, rest_of, spaces_by_id, stand_one, zone_facts
 from cool_sheen.service.shelf import newer_data
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
@@ -80,7 +79,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         ),
         "by_zone": _by_zone(desk, found),
         "counts": [(la, *lane.coats_of(found, la.id)) for la in found.system.used],
-        "sequence": _sequence(found, shop, zone),
+        "sequence": rest_of(desk, opened, found),
         "steps": found.steps,
         "new_id": work.new_id,
         "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
@@ -123,12 +122,6 @@ def _span(found: Standing) -> str:
     if ends is None or ends - found.look.now < timedelta(hours=6):
         return "8h"
     return "2d" if ends - found.look.now < timedelta(hours=36) else "8d"
-
-
-def _sequence(found: Standing, shop: Shop, zone: ZoneInfo) -> Sequence:
-    day = WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone)
-    left = [p.step for p in found.steps if p.status in ("next", "ahead")]
-    return plan_rest(left, found.look, day, found.part.area_m2)
 
 
 def _cautions(desk: Desk, found: Standing, does: str) -> list[Any]:

@@ -1,0 +1,119 @@
+"""Aerosol cans by session: counted as the plan lays the coats, and as they would be with a part moved."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.materials.cans import cans_for
+from cool_sheen.core.planning.paint import coats_ahead
+from cool_sheen.core.units import Millilitres
+from cool_sheen.service.batches import transfer_of
+from cool_sheen.service.climate import look
+from cool_sheen.service.desk import Desk, zone_of
+from cool_sheen.service.jobs import rest_of, stand_all, zone_facts
+from cool_sheen.store.models import Shop
+
+Moves = Mapping[tuple[UUID, date], date]
+
+
+@dataclass(frozen=True, slots=True)
+class Stint:
+    """What one part takes in one session."""
+
+    part: UUID
+    name: str
+    day: date
+    coats: int
+    ml: Millilitres
+
+
+@dataclass(frozen=True)
+class Sitting:
+    """One session: its parts, the paint, the cans."""
+
+    day: date
+    stints: tuple[Stint, ...]
+    cans: int
+
+    @property
+    def ml(self) -> Millilitres:
+        """What leaves the nozzle. [ml]"""
+        return sum(stint.ml for stint in self.stints)
+
+
+@dataclass(frozen=True)
+class CanCount:
+    """The cans of one product, session by session."""
+
+    product: Product
+    sessions: tuple[Sitting, ...]
+    unplanned: tuple[str, ...] = ()
+
+    @property
+    def cans(self) -> int:
+        """All cans. [1]"""
+        return sum(session.cans for session in self.sessions)
+
+    @property
+    def fewest(self) -> int:
+        """Cans if everything were sprayed in one session. [1]"""
+        return cans_of(self.product, sum(session.ml for session in self.sessions))
+
+
+def cans_of(product: Product, ml: Millilitres) -> int:
+    """Cans of one session."""
+    assert product.aerosol is not None
+    return cans_for([round(ml, 3)], product.aerosol.can_ml, product.aerosol.usable_fraction).total
+
+
+def can_counts(desk: Desk, opened: Session, shop: Shop, moves: Moves | None = None) -> list[CanCount]:
+    """Count the cans of every aerosol that parts wait for.
+
+    Args:
+        desk: The application.
+        opened: A session of the database.
+        shop: The shop, for its calendar.
+        moves: For a part and one of its sessions, the day that it is moved to.
+    """
+    stints: dict[str, list[Stint]] = {}
+    products: dict[str, Product] = {}
+    unplanned: dict[str, list[str]] = {}
+    zone, transfer = zone_of(shop), transfer_of(desk, opened)
+    for found in stand_all(desk, opened, look(desk, opened)):
+        coats = coats_ahead(found.steps, zone_facts(desk, found.part), found.products, transfer)
+        mine = [c for c in coats if found.products[c.product].aerosol is not None]
+        if not mine:
+            continue
+        days = {p.step.id: p.start.astimezone(zone).date() for p in rest_of(desk, opened, found).steps}
+        for coat in mine:
+            products[coat.product] = found.products[coat.product]
+            day = days.get(coat.step.id)
+            if day is None:
+                unplanned.setdefault(coat.product, []).append(found.part.name)
+                continue
+            day = (moves or {}).get((found.part.uuid, day), day)
+            stint = Stint(found.part.uuid, found.part.name, day, 1, coat.ml)
+            stints.setdefault(coat.product, []).append(stint)
+    return [
+        CanCount(sheet, _sessions(sheet, stints.get(key, [])), tuple(dict.fromkeys(unplanned.get(key, []))))
+        for key, sheet in products.items()
+    ]
+
+
+def _sessions(product: Product, stints: list[Stint]) -> tuple[Sitting, ...]:
+    by_day: dict[date, dict[UUID, Stint]] = {}
+    for stint in stints:
+        day = by_day.setdefault(stint.day, {})
+        was = day.get(stint.part)
+        day[stint.part] = stint if was is None else Stint(
+            stint.part, stint.name, stint.day, was.coats + 1, was.ml + stint.ml
+        )  # fmt: skip
+    return tuple(
+        Sitting(day, tuple(parts.values()), cans_of(product, math.fsum(s.ml for s in parts.values())))
+        for day, parts in sorted(by_day.items())
+    )

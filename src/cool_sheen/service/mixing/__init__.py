@@ -1,0 +1,1 @@
+"""The mixing bench: worked out, poured, used, put away."""

@@ -1,0 +1,283 @@
+"""From the coats that wait to a batch worked out, before anything is poured."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.mixing.ratios import Batch, poured_batch, readings, ready_from, ready_from_mixed, shares
+from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
+from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
+from cool_sheen.core.planning.paint import CoatPaint, coats_ahead, next_coats
+from cool_sheen.core.planning.takeoff import Gun
+from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
+from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
+from cool_sheen.service.climate import Weather, look, now_in
+from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.jobs import Standing, rest_of, stand_all, zone_facts
+from cool_sheen.service.packs import packs_on_offer
+from cool_sheen.service.stock import Stock, stock
+from cool_sheen.store import stock as stores
+
+
+@dataclass(frozen=True)
+class Waiting:
+    """A part, and the coats of its next layer: one batch can be mixed for them."""
+
+    found: Standing
+    product: Product
+    coats: list[CoatPaint]
+
+    @property
+    def ml(self) -> Millilitres:
+        """What all of them take, without fills. [ml]"""
+        return sum(coat.ml for coat in self.coats)
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What the mixer said; what is left out is worked out."""
+
+    product: str
+    parts: Mapping[UUID, int] = field(default_factory=dict)
+    how: str = "parts"  # parts, have, ready, mixed, tins
+    amount_ml: Millilitres | None = None
+    amount_g: Grams | None = None
+    have_of: int = 0
+    sku: str = ""
+    tins: int = 1
+    choice: Choice = field(default_factory=Choice)
+    method: str = ""  # by the faces of the parts, when it is left out
+    gun: Gun = field(default_factory=Gun)
+    cup_ml: Millilitres | None = None
+    tare_g: Grams = 0.0
+    estimate: str = "shop"
+    jar: UUID | None = None
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class PartCoats:
+    """The coats of a part that a batch is for, and when the last of them is to be on."""
+
+    waiting: Waiting
+    coats: list[CoatPaint]
+    on_by: datetime | None
+    stuck: str = ""
+
+    @property
+    def ml(self) -> Millilitres:
+        """What they take. [ml]"""
+        return sum(coat.ml for coat in self.coats)
+
+
+@dataclass(frozen=True)
+class Worked:
+    """A batch worked out, before anything is poured."""
+
+    product: Product
+    mix: Mix
+    choice: Choice
+    batch: Batch
+    uses: list[PartCoats]
+    net_ml: Millilitres
+    fills: int
+    loss_ml: Millilitres
+    jar_ml: Millilitres
+    temp_c: Celsius
+    hardener: Proposal | None
+    reducer: Proposal | None
+    percent: dict[str, Percent]
+    pot_life_ends: datetime | None
+    warnings: list[str]
+    enough_for: list[tuple[str, int, int]]
+    space: UUID | None
+
+
+def waiting(desk: Desk, opened: Session, weather: Weather, estimate: str = "shop") -> list[Waiting]:
+    """Return every part that has a coat to come which is mixed; cans need no mixing."""
+    transfer = transfer_of(desk, opened, estimate)
+    out = []
+    for found in stand_all(desk, opened, weather):
+        coats = next_coats(coats_ahead(found.steps, zone_facts(desk, found.part), found.products, transfer))
+        if coats and found.products[coats[0].product].aerosol is None:
+            out.append(Waiting(found, found.products[coats[0].product], coats))
+    return out
+
+
+def work_out(desk: Desk, opened: Session, asked: Asked) -> Worked:
+    """Work a batch out.
+
+    Raises: Refused: nothing to mix for, a product or tin that is not there, a cup that is too small; with a note at
+        the field. CoreError: a ratio, percentage or dose that cannot be.
+    """
+    weather = look(desk, opened)
+    shelf = stock(desk, opened)
+    product = shelf.products.get(asked.product)
+    if product is None or product.aerosol is not None:
+        raise Refused("Something is missing.", {"product": "Choose a product that is mixed."})
+    queue = {w.found.part.uuid: w for w in waiting(desk, opened, weather, asked.estimate)}
+    chosen = [(queue[u], n) for u, n in asked.parts.items() if u in queue and queue[u].product.key == product.key]
+    if chosen:  # a part goes by the data that it was planned with
+        product = chosen[0][0].product
+    uses = [_use(desk, opened, w, n) for w, n in chosen]
+    method = asked.method or (uses[0].coats[0].method if uses else product.methods[0])
+    choice = replace(asked.choice, method=method)
+    mix = mix_of(product, shelf.supplies, choice)
+    net = sum(use.ml for use in uses)
+    jar_ml = _jar(opened, asked.jar)
+    ready = _ready(desk, opened, asked, mix, net, method, jar_ml)
+    worked = poured_batch([(share, share.ml_per_ml * ready) for share in shares(mix.recipe)], asked.tare_g)
+    notes = _cup(worked, asked.cup_ml)
+    temp, space = _here(desk, uses)
+    ends = _gels(desk, opened, product, mix, choice, space, weather)
+    have, loss = worked.ready_ml + jar_ml, asked.gun.loss(net, method)
+    return Worked(
+        product=product, mix=mix, choice=choice, batch=worked, uses=uses, net_ml=net,
+        fills=asked.gun.fills(net, method), loss_ml=loss, jar_ml=jar_ml, temp_c=temp,
+        hardener=_proposed(shelf, product, "hardener", method, temp, uses),
+        reducer=_proposed(shelf, product, "reducer", method, temp, uses),
+        percent=_percent(mix), pot_life_ends=ends,
+        warnings=[*notes, *_too_late(desk, opened, uses, ends), *_short(uses, have, net + loss)],
+        enough_for=_enough(uses, have - loss), space=space,
+    )  # fmt: skip
+
+
+def _proposed(
+    shelf: Stock, product: Product, kind: str, method: str, temp_c: Celsius, uses: Sequence[PartCoats]
+) -> Proposal | None:
+    area = max((c.area_m2 for use in uses for c in use.coats), default=1.0)
+    return propose(fitting(product, kind, method, shelf.supplies.values()), kind, temp_c, area, method)
+
+
+def _percent(mix: Mix) -> dict[str, Percent]:
+    """What the reducer is on each basis; nothing where there is none."""
+    first = len(mix.recipe.parts)
+    if len(mix.components) == first or mix.components[first].role != "reducer":
+        return {}
+    return {str(basis): pct for basis, pct in readings(mix.recipe, 0).items()}
+
+
+def _use(desk: Desk, opened: Session, found: Waiting, count: int) -> PartCoats:
+    coats = found.coats[: max(1, count)]
+    rest = rest_of(desk, opened, found.found)
+    wanted = {coat.step.id for coat in coats}
+    ends = [p.end for p in rest.steps if p.step.id in wanted]
+    return PartCoats(found, coats, max(ends) if len(ends) == len(wanted) else None, rest.stuck)
+
+
+def _jar(opened: Session, jar: UUID | None) -> Millilitres:
+    if jar is None:
+        return 0.0
+    return next((ml for item, ml, _, _ in stores.jars(opened) if item == f"jar:{jar}"), 0.0)
+
+
+def _ready(
+    desk: Desk, opened: Session, asked: Asked, mix: Mix, net: Millilitres, method: str, jar_ml: Millilitres
+) -> Millilitres:
+    """The ready mix that is wanted, from whichever side it was said."""
+    if asked.how == "parts":
+        if net <= 0:
+            raise Refused("Nothing to mix for yet.", {"parts": "Tick a part that waits for this, or say how much."})
+        ready = net + asked.gun.loss(net, method) - jar_ml
+        if ready <= 0:
+            raise Refused("The jar is enough.", {"jar": "What is in the jar covers these coats: nothing to mix."})
+        return ready
+    if asked.how == "tins":
+        return _from_tins(desk, opened, asked, mix)
+    amount = asked.amount_ml
+    if asked.how == "have":
+        if not 0 <= asked.have_of < len(mix.components):
+            raise Refused("Something is missing.", {"have_of": "Choose what there is of this mix."})
+        if asked.amount_g is not None:
+            amount = asked.amount_g / shares(mix.recipe)[asked.have_of].density_g_per_ml
+    if amount is None:
+        raise Refused("Something is missing.", {"amount": "Say how much, such as 380 ml."})
+    if asked.how == "have":
+        return ready_from(mix.recipe, asked.have_of, amount)
+    return ready_from_mixed(mix.recipe, amount) if asked.how == "mixed" else amount
+
+
+def _from_tins(desk: Desk, opened: Session, asked: Asked, mix: Mix) -> Millilitres:
+    pack = packs_on_offer(desk, opened).get(asked.sku)
+    base = mix.components[0].key
+    if pack is None or base not in pack.pack.contains:
+        raise Refused("Something is missing.", {"sku": "Choose a tin of this product."})
+    return ready_from(mix.recipe, 0, pack.pack.contains[base] * asked.tins)
+
+
+def _cup(worked: Batch, cup_ml: Millilitres | None) -> list[str]:
+    if cup_ml is None or cup_ml >= worked.cup_min_ml - 0.5:
+        return []
+    if cup_ml < worked.ready_ml:
+        lots = -(-worked.ready_ml // (cup_ml / 2))
+        raise Refused(
+            "The cup is smaller than the batch.",
+            {"cup": f"It holds {cup_ml:.0f} ml and the mix is {worked.ready_ml:.0f} ml: take one of "
+                    f"{worked.cup_min_ml:.0f} ml, or mix {lots:.0f} batches of {worked.ready_ml / lots:.0f} ml."},
+        )  # fmt: skip
+    return [f"The cup will be more than half full: one of {worked.cup_min_ml:.0f} ml is stirred without spilling."]
+
+
+def _here(desk: Desk, uses: Sequence[PartCoats]) -> tuple[Celsius, UUID | None]:
+    if not uses:
+        return 20.0, None
+    found = uses[0].waiting.found
+    return float(now_in(found.climate.series, desk.now()).air_temp_c[0]), found.space.uuid
+
+
+def _gels(
+    desk: Desk, opened: Session, product: Product, mix: Mix, choice: Choice, space: UUID | None, weather: Weather
+) -> datetime | None:
+    minutes = pot_minutes(product.mix.pot_life_minutes, choice.hardener_speed, mix.time_factor)
+    if minutes is None:
+        return None
+    return pot_end(desk, opened, space, desk.now(), minutes, product.ref_temp_c, weather)
+
+
+def _too_late(desk: Desk, opened: Session, uses: Sequence[PartCoats], ends: datetime | None) -> list[str]:
+    """A batch that gels before its coats are on is warned about before it is mixed."""
+    shop = desk.shop(opened)
+    zone = zone_of(shop) if shop else UTC
+    out = []
+    for use in uses:
+        name = use.waiting.found.part.name
+        if use.on_by is None:
+            out.append(f"{name}: no time for these coats is in sight. {use.stuck}")
+        elif ends is not None and use.on_by > ends:
+            fits = [p for p in _planned_ends(desk, opened, use) if p <= ends]
+            gels = ends.astimezone(zone).strftime("%a %H:%M")
+            on = use.on_by.astimezone(zone).strftime("%a %H:%M")
+            first = (
+                f"Mix for {len(fits)} of {len(use.coats)} coats now" if fits else "Mix it later, just before the coat"
+            )
+            out.append(f"{name}: this mix gels at {gels}, and the last of these coats is on at {on}. {first}.")
+    return out
+
+
+def _planned_ends(desk: Desk, opened: Session, use: PartCoats) -> list[datetime]:
+    wanted = {coat.step.id for coat in use.coats}
+    return [p.end for p in rest_of(desk, opened, use.waiting.found).steps if p.step.id in wanted]
+
+
+def _short(uses: Sequence[PartCoats], have: Millilitres, wanted: Millilitres) -> list[str]:
+    if not uses or have >= wanted - 0.5:
+        return []
+    return [f"{wanted - have:.0f} ml short for all the coats that are ticked."]
+
+
+def _enough(uses: Sequence[PartCoats], have: Millilitres) -> list[tuple[str, int, int]]:
+    """How many coats of each part the mix is enough for, in the order of the parts."""
+    out = []
+    for use in uses:
+        covered = 0
+        for coat in use.coats:
+            if have < coat.ml - 0.5:
+                break
+            have -= coat.ml
+            covered += 1
+        out.append((use.waiting.found.part.name, covered, len(use.coats)))
+    return out

@@ -1,0 +1,265 @@
+"""Stores: what everything that is planned will take, what there is, what to buy, what it costs."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from decimal import Decimal
+from uuid import UUID, uuid5
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.materials.consumables import Used
+from cool_sheen.core.materials.cost import cents
+from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
+from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.planning.paint import coats_ahead
+from cool_sheen.core.planning.takeoff import Gun, LayerNeed, TakeOff, take_off, work_of
+from cool_sheen.core.units import Millilitres
+from cool_sheen.service.batches import transfer_of, yields
+from cool_sheen.service.climate import look
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.jobs import Standing, stand_all, zone_facts
+from cool_sheen.service.packs import Offer, packs_on_offer
+from cool_sheen.service.stock import Stock, stock
+from cool_sheen.store import stock as stores
+from cool_sheen.store.models import Shop, StockMovement
+
+_MOVES = ("bought", "counted", "used", "discarded")
+_PERSISTS_ML = 1e6
+
+
+@dataclass(frozen=True)
+class Line:
+    """One component: what is needed, what there is, what is bought, what will be left and how long it keeps."""
+
+    key: str
+    name: str
+    need_ml: Millilitres
+    have_ml: Millilitres
+    bought_ml: Millilitres
+    opened: datetime | None
+    keeps_days: int | None
+
+    @property
+    def missing_ml(self) -> Millilitres:
+        """What has to be bought. [ml]"""
+        return max(0.0, self.need_ml - self.have_ml)
+
+    @property
+    def left_ml(self) -> Millilitres:
+        """What will be left of stock and purchase together. [ml]"""
+        return self.have_ml + self.bought_ml - self.need_ml
+
+    def keeps_until(self, now: datetime) -> datetime | None:
+        """Until when what is left keeps, once it is opened."""
+        return (self.opened or now) + timedelta(days=self.keeps_days) if self.keeps_days else None
+
+
+@dataclass(frozen=True)
+class Bought:
+    """So many of one size."""
+
+    pack: Pack
+    count: int
+
+    @property
+    def cost(self) -> Decimal:
+        """What they cost together."""
+        return cents(self.pack.price * self.count)
+
+
+@dataclass
+class Shopping:
+    """What to buy at least cost, and what no size on offer covers."""
+
+    buy: list[Bought] = field(default_factory=list)
+    bought_ml: dict[str, Millilitres] = field(default_factory=dict)
+    not_on_offer: list[str] = field(default_factory=list)
+
+    @property
+    def cost(self) -> Decimal:
+        """The sum of it."""
+        return sum((b.cost for b in self.buy), Decimal(0))
+
+
+@dataclass(frozen=True)
+class Stores:
+    """A take-off against stock, with its shopping list."""
+
+    take_off: TakeOff
+    lines: list[Line]
+    shopping: Shopping
+    consumables: list[tuple[str, float, str, Decimal]]  # name, amount, unit, cost
+    layers: list[LayerNeed]
+
+
+def gun_of(shop: Shop) -> Gun:
+    """The shop's gun: what its reservoir holds, and what each fill loses."""
+    return Gun(shop.reservoir_ml, shop.loss_ml)
+
+
+def take_off_of(desk: Desk, opened: Session, found: Standing, gun: Gun, estimate: str = "shop") -> TakeOff:
+    """Return what the rest of a part's work takes; kept as long as the part, the shelf and the yields stay."""
+    shelf = stock(desk, opened)
+    learned = tuple(yields(desk, opened).items()) if estimate == "shop" else ()
+    key = ("take-off", found.version, shelf.version, gun, learned)
+
+    def make() -> TakeOff:
+        zones, transfer = zone_facts(desk, found.part), transfer_of(desk, opened, estimate)
+        coats = coats_ahead(found.steps, zones, found.products, transfer)
+        name = f"{found.part.name}"
+        made = take_off(name, coats, found.products, shelf.supplies, gun)
+        assert desk.catalogue.rates is not None
+        made.used, made.hours = work_of(found.steps, zones, coats, gun, desk.catalogue.rates)
+        return made
+
+    kept: TakeOff = desk.memo.get(key, make)
+    return kept
+
+
+def stores_of(desk: Desk, opened: Session, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
+    """Work the take-off of a project out, or of everything that is planned, and what to buy for it."""
+    weather = look(desk, opened)
+    total = TakeOff()
+    for found in stand_all(desk, opened, weather):
+        if project is None or found.part.project_uuid == project:
+            total.add(take_off_of(desk, opened, found, gun_of(shop), estimate))
+    have = stores.balances(opened)
+    missing = {key: ml - max(0.0, have.get(key, 0.0)) for key, ml in total.components.items()}
+    offers = packs_on_offer(desk, opened)
+    bag = shopping({key: ml for key, ml in missing.items() if ml > 0.5}, offers)
+    in_use = stores.opened_at(opened)
+    keeps = _keeps(offers)
+    lines = [
+        Line(key, total.names[key], ml, max(0.0, have.get(key, 0.0)), bag.bought_ml.get(key, 0.0), in_use.get(key),
+             keeps.get(key))
+        for key, ml in sorted(total.components.items(), key=lambda item: total.names[item[0]])
+    ]  # fmt: skip
+    return Stores(total, lines, bag, consumables(desk, total.used), total.layers)
+
+
+def _keeps(offers: Mapping[str, Offer]) -> dict[str, int]:
+    return {key: o.pack.keeps_days_opened for o in offers.values() for key in o.pack.contains}
+
+
+def shopping(need_ml: Mapping[str, Millilitres], offers: Mapping[str, Offer]) -> Shopping:
+    """Choose the cheapest sizes for a need; components that share no size are bought apart."""
+    bag = Shopping()
+    packs = [o.pack for o in offers.values() if o.to_be_had]
+    held = {key for pack in packs for key in pack.contains}
+    bag.not_on_offer = sorted(key for key in need_ml if key not in held)
+    wanted = {key: round(ml, 1) for key, ml in need_ml.items() if key in held}
+    for group in _groups(wanted, packs):
+        useful = [p for p in packs if set(p.contains) & group.keys()]
+        found = _cheapest(group, useful)
+        for sku, count in found.buy:
+            pack = offers[sku].pack
+            bag.buy.append(Bought(pack, count))
+            for key, ml in pack.contains.items():
+                bag.bought_ml[key] = bag.bought_ml.get(key, 0.0) + count * ml
+    return bag
+
+
+def _cheapest(need: Mapping[str, Millilitres], packs: Iterable[Pack]) -> Purchase:
+    kits = [Kit(p.sku, p.price, tuple(sorted(p.contains.items()))) for p in packs]
+    return cheapest(need, kits)
+
+
+def _groups(need: Mapping[str, Millilitres], packs: list[Pack]) -> list[dict[str, Millilitres]]:
+    """Part the need where nothing ties its components together: small questions are answered at once."""
+    groups: list[set[str]] = []
+    for key in need:
+        tied = {key} | {k for p in packs if key in p.contains for k in p.contains if k in need}
+        touching = [g for g in groups if g & tied]
+        groups = [g for g in groups if not g & tied] + [tied.union(*touching)]
+    return [{key: need[key] for key in sorted(group)} for group in groups]
+
+
+def consumables(desk: Desk, used: Used | None) -> list[tuple[str, float, str, Decimal]]:
+    """Return what wears out: name, amount, unit, cost. Whole discs are bought."""
+    if used is None:
+        return []
+    price = {c.key: (c.name, c.unit, Decimal(c.price)) for c in desk.catalogue.consumables.values()}
+    amounts: list[tuple[str, str, float]] = [
+        ("disc", f" {grit}", -(-n // 1)) for grit, n in sorted(used.discs.items(), key=lambda item: int(item[0][1:]))
+    ]
+    amounts += [
+        ("tape", "", used.tape_m), ("paper", "", used.paper_m2), ("strainer", "", used.strainers),
+        ("cleaner", "", used.cleaning_ml / 1000),
+    ]  # fmt: skip
+    return [
+        (f"{price[key][0]}{detail}", amount, price[key][1], cents(price[key][2] * Decimal(str(amount))))
+        for key, detail, amount in amounts
+        if amount > 0
+    ]
+
+
+# --- stock ------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Move:
+    """A movement as it was said: so much of an item bought, counted or thrown away."""
+
+    item: str
+    kind: str
+    ml: Millilitres = 0.0
+    sku: str = ""
+    count: int = 1
+    note: str = ""
+
+
+def names_of(desk: Desk, opened: Session) -> dict[str, str]:
+    """Return what every item that can be in stock is called."""
+    shelf: Stock = stock(desk, opened)
+    out = {f"paint:{key}": f"{p.name}, {p.mix.parts[0].name}" for key, p in shelf.products.items()}
+    out |= {f"supply:{key}": s.name for key, s in shelf.supplies.items() if s.density_g_per_ml}
+    for offer in packs_on_offer(desk, opened).values():
+        for key in offer.pack.contains:
+            out.setdefault(key, key.partition(":")[0].replace("-", " ") + " of " + key.partition(":")[2])
+    return out
+
+
+def move(desk: Desk, opened: Session, press: UUID, said: Move) -> None:
+    """Log a movement of stock, once. Raises Refused."""
+    if said.kind == "bought" and said.sku:
+        offer = packs_on_offer(desk, opened).get(said.sku)
+        if offer is None:
+            raise Refused("There is no such size here.", {"sku": "Choose a size of the list."})
+        if not 1 <= said.count <= 1000:
+            raise Refused("That is no count.", {"count": "Enter how many, from 1 to 1000."})
+        for n, (item, ml) in enumerate(sorted(offer.pack.contains.items())):
+            paid = cents(offer.pack.price * said.count) if n == 0 else None
+            _write(desk, opened, press, n, Move(item, "bought", ml * said.count, said.sku, said.count, said.note), paid)
+        return
+    if said.kind not in _MOVES or said.item not in names_of(desk, opened):
+        raise Refused("Something is missing.", {"item": "Choose what it is, and what was done with it."})
+    have = stores.balances(opened).get(said.item, 0.0)
+    if not 0 <= said.ml <= _PERSISTS_ML:
+        raise Refused("That is no amount.", {"amount": "Enter an amount from 0 up, such as 750 ml."})
+    if said.kind in ("used", "discarded") and said.ml > have + 0.5:
+        raise Refused(
+            "There is not so much.", {"amount": f"{have:.0f} ml are in stock: count it first if there is more."}
+        )
+    ml = {"bought": said.ml, "counted": said.ml - have}.get(said.kind, -said.ml)
+    _write(desk, opened, press, 0, Move(said.item, said.kind, ml, "", 1, said.note), None)
+
+
+def _write(desk: Desk, opened: Session, press: UUID, n: int, said: Move, paid: Decimal | None) -> None:
+    row = StockMovement(
+        uuid=uuid5(press, str(n)), item=said.item, kind=said.kind, ml=said.ml, at=desk.now(), recorded_at=desk.now(),
+        sku=said.sku, paid=paid, note=said.note[:200],
+    )  # fmt: skip
+    stores.append(opened, row)
+
+
+def shelf_of_stock(desk: Desk, opened: Session) -> list[Line]:
+    """Return everything that is or was in stock, by name."""
+    names, keeps, in_use = names_of(desk, opened), _keeps(packs_on_offer(desk, opened)), stores.opened_at(opened)
+    jars = {item: f"Jar: {note}" for item, _, note, _ in stores.jars(opened)}
+    rows = [
+        Line(item, jars.get(item) or names.get(item, item), 0.0, ml, 0.0, in_use.get(item), keeps.get(item))
+        for item, ml in stores.balances(opened).items()
+        if not item.startswith("jar:") or item in jars
+    ]
+    return sorted(rows, key=lambda line: line.name)
