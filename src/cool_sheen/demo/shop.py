@@ -1,16 +1,21 @@
 """Lays the demo shop around the present: parts in every phase, logged through the same services as real work."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
+from decimal import Decimal
 from uuid import uuid4
 
 from sqlalchemy.orm import Session
 
 from cool_sheen.demo import surveys
-from cool_sheen.service import work
+from cool_sheen.service import costs, stores, work
+from cool_sheen.service.batches import find, recent
 from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.desk import Desk, Memo
 from cool_sheen.service.jobs import NewPart, Standing, add_part, add_project, stand_one
+from cool_sheen.service.mixing import cup
+from cool_sheen.service.mixing.plan import Asked
 from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_up
 from cool_sheen.store.models import Part, Project
 
@@ -42,7 +47,7 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
             *_prepared(53, *_METAL), (50, "coat", ""), (49, "ready", "flash"), (48.9, "coat", ""), (30, "coat", ""),
             (29.5, "coat", ""), (29, "coat", ""), (22.6, "sand", "P320"), (22.2, "sand", "P500"), (22, "wipe", ""),
             (2.1, "tack", ""), (2, "coat", ""), (1.7, "ready", "flash"), (0.75, "coat", ""),
-            (0.4, "not ready", "flash"), (0.3, "ready", "flash"),
+            (0.4, "not ready", "flash"), (0.3, "ready", "flash"), (0.2, "mix", "2"),
         ],
     ),
     (
@@ -63,7 +68,8 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
         "Hall heating", "Column radiator", "bare_steel_sheet", 2.6, "shop", "one-pack-enamel",
         [
             *_prepared(62, "wash", "sand P180", "degrease", "tack"), (60, "coat", ""), (50, "coat", ""),
-            (12, "sand", "P320"), (11.5, "wipe", ""), (9.6, "tack", ""), (9, "coat", ""),
+            (12, "sand", "P320"), (11.5, "wipe", ""), (9.6, "tack", ""), (9.4, "mix", "1"), (9, "coat", ""),
+            (8.8, "end", "40"),
         ],
     ),
     (
@@ -71,8 +77,8 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
         [
             *_prepared(76, *_METAL), (73, "coat", ""), (72.2, "coat", ""), (52, "coat", ""), (51.5, "coat", ""),
             (51, "coat", ""), (31, "sand", "P320"), (30.7, "sand", "P500"), (30.5, "wipe", ""), (29.5, "tack", ""),
-            (29, "coat", ""), (28.5, "coat", ""), (28, "ready", "flash"), (27.5, "coat", ""), (27, "ready", "flash"),
-            (26.9, "coat", ""), (20, "unmask", ""),
+            (29, "coat", ""), (28.5, "coat", ""), (28, "ready", "flash"), (27.9, "mix", "2"), (27.5, "coat", ""),
+            (27, "ready", "flash"), (26.9, "coat", ""), (26.8, "end", "18"), (20, "unmask", ""),
         ],
     ),
     (
@@ -109,6 +115,21 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
 ]  # fmt: skip
 
 
+# What was bought, and how many days ago.
+BOUGHT: tuple[tuple[float, str, int], ...] = (
+    (12, "clear-two-pack-set-1000ml", 1), (12, "basecoat-solvent-blue-1000ml", 1),
+    (12, "epoxy-primer-grey-set-1000ml", 1),
+    (12, "reducer-urethane-medium-1000ml", 1), (9, "enamel-one-pack-2500ml", 1), (9, "white-spirit-1000ml", 1),
+    (9, "cabinet-waterborne-750ml", 1), (5, "dope-clear-taut-2500ml", 1), (5, "enamel-aerosol-satin-black-can", 2),
+)  # fmt: skip
+# Project, price, hire, hours that the hire saves, goodwill hours.
+MONEY: tuple[tuple[str, str, str | None, float | None, float | None], ...] = (
+    ("Toolroom lathe", "640", None, None, None), ("Touring bicycle", "560", None, None, 1.0),
+    ("Wash bay", "780", "85", 3.0, None), ("Hall heating", "360", None, None, None),
+    ("Chapel organ", "250", None, None, 2.5),
+)  # fmt: skip
+
+
 def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
     """Make the demo shop. Raises Refused when a shop is there already."""
     set_up(
@@ -129,6 +150,41 @@ def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
         part = add_part(desk, opened, project, new, at=began)
         surveys.take(desk, opened, part)
         _tell(desk, opened, part, story)
+    for days_ago, sku, count in BOUGHT:
+        then = _at(desk, desk.now() - timedelta(days=days_ago))
+        stores.move(then, opened, uuid4(), stores.Move("", "bought", sku=sku, count=count))
+    for name, price, hire, saved, goodwill in MONEY:
+        money = costs.Money(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
+        costs.set_money(opened, projects[name].uuid, money)
+
+
+def _at(desk: Desk, at: datetime) -> Desk:
+    """The same shop at another time."""
+    return replace(desk, clock=lambda: at, memo=Memo())
+
+
+def _mix(desk: Desk, opened: Session, found: Standing, coats: int, at: datetime) -> None:
+    """Mix for the next coats of a part: every gate stamped, every pour to its mark."""
+    layer = next(p.step.layer for p in found.steps if p.status in ("next", "ahead") and p.step.layer)
+    asked = Asked(layer.product, {found.part.uuid: coats}, tare_g=38.0)
+    batch = cup.begin(_at(desk, at), opened, asked, uuid4())
+    for minute in range(1, 120):
+        then = _at(desk, at + timedelta(minutes=minute / 2))
+        stage = cup.stage_now(then, opened, find(then, opened, batch).state)
+        if stage.does == "gate":
+            cup.stamp(then, opened, batch, uuid4(), stage.gate)
+        elif stage.does == "pour":
+            cup.pour(then, opened, batch, uuid4(), cup.PourSaid(stage.line))
+        elif stage.does == "ready":
+            return
+
+
+def _end(desk: Desk, opened: Session, found: Standing, left_ml: float, at: datetime) -> None:
+    """End the batch of a part, and put the rest where it belongs."""
+    then = _at(desk, at)
+    running = next(b for b in recent(then, opened, look(then, opened)) if b.open and b.state.begun <= at)
+    goes = "waste" if running.state.plan.pot_life_minutes else "jar"
+    cup.end(then, opened, running.state.uuid, uuid4(), left_ml, goes)
 
 
 def _tell(desk: Desk, opened: Session, part: Part, story: Story) -> None:
@@ -143,6 +199,10 @@ def _log(desk: Desk, opened: Session, found: Standing, word: str, detail: str, a
         work.coat_on(desk, opened, found, uuid4(), work.CoatSaid(), at)
     elif word == "sand":
         work.sanded(desk, opened, found, uuid4(), work.SandSaid(grit=detail), at)
+    elif word == "mix":
+        _mix(desk, opened, found, int(detail), at)
+    elif word == "end":
+        _end(desk, opened, found, float(detail), at)
     elif word in ("ready", "not ready"):
         work.touch(desk, opened, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
     else:

@@ -92,15 +92,26 @@ def recent(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
     return [Standing(state, ends_of(desk, opened, state, weather)) for state in states]
 
 
-def batch_for(desk: Desk, opened: Session, part: UUID, product: str, weather: Weather) -> BatchState | None:
-    """Return the mix that a coat on a part comes out of: mixed for it, or left over and offered; the newest first."""
-    now = desk.now()
+def batch_for(desk: Desk, opened: Session, part: UUID, product: str, at: datetime) -> BatchState | None:
+    """Return the mix that a coat on a part comes out of: mixed for it, or left over and offered; the newest first.
+
+    Args:
+        desk: The application.
+        opened: A session.
+        part: What is coated.
+        product: The key of its coating.
+        at: When the coat ended.
+    """
     fits = [
-        b for b in recent(desk, opened, weather)
-        if b.state.plan.product == product and b.usable(now) and b.state.pours
+        b for b in recent(desk, opened, look(desk, opened))
+        if b.state.plan.product == product and b.state.pours and b.state.begun <= at and b.usable(at)
     ]  # fmt: skip
-    mine = [b for b in fits if b.open and (not b.state.plan.uses or part in {u.part for u in b.state.plan.uses})]
-    others = [b for b in fits if b.offered(now)]
+    mine = [
+        b for b in fits
+        if (b.state.ended is None or at <= b.state.ended)
+        and (not b.state.plan.uses or part in {u.part for u in b.state.plan.uses})
+    ]  # fmt: skip
+    others = [b for b in fits if b.state.ended and b.state.ended <= at and b.offered(at)]
     return next((b.state for b in [*mine, *others]), None)
 
 

@@ -71,7 +71,9 @@ def cans_of(product: Product, ml: Millilitres) -> int:
     return cans_for([round(ml, 3)], product.aerosol.can_ml, product.aerosol.usable_fraction).total
 
 
-def can_counts(desk: Desk, opened: Session, shop: Shop, moves: Moves | None = None) -> list[CanCount]:
+def can_counts(
+    desk: Desk, opened: Session, shop: Shop, moves: Moves | None = None, project: UUID | None = None
+) -> list[CanCount]:
     """Count the cans of every aerosol that parts wait for.
 
     Args:
@@ -79,6 +81,7 @@ def can_counts(desk: Desk, opened: Session, shop: Shop, moves: Moves | None = No
         opened: A session of the database.
         shop: The shop, for its calendar.
         moves: For a part and one of its sessions, the day that it is moved to.
+        project: Only the parts of this project; None for all.
     """
     stints: dict[str, list[Stint]] = {}
     products: dict[str, Product] = {}
@@ -87,7 +90,7 @@ def can_counts(desk: Desk, opened: Session, shop: Shop, moves: Moves | None = No
     for found in stand_all(desk, opened, look(desk, opened)):
         coats = coats_ahead(found.steps, zone_facts(desk, found.part), found.products, transfer)
         mine = [c for c in coats if found.products[c.product].aerosol is not None]
-        if not mine:
+        if not mine or project not in (None, found.part.project_uuid):
             continue
         days = {p.step.id: p.start.astimezone(zone).date() for p in rest_of(desk, opened, found).steps}
         for coat in mine:

@@ -37,7 +37,8 @@ def costs(desk: Desk, opened: Session, shop: Shop) -> list[Costed]:
         by_project.setdefault(found.part.project_uuid, []).append(found)
     offers = packs_on_offer(desk, opened)
     unit = unit_prices(o.pack for o in offers.values())
-    return [_costed(desk, opened, shop, parts, offers, unit) for parts in by_project.values()]
+    rows = [_costed(desk, opened, shop, parts, offers, unit) for parts in by_project.values()]
+    return sorted(rows, key=lambda row: (row.cost.price is None, row.name))
 
 
 def unit_prices(packs: Iterable[Pack]) -> dict[str, Decimal]:
@@ -98,18 +99,35 @@ def _materials(desk: Desk, taken: TakeOff, unit: Mapping[str, Decimal]) -> Decim
     return cents(paint + worn)
 
 
-def set_money(
-    opened: Session,
-    uuid: UUID,
-    price: Decimal | None,
-    hire: Decimal | None,
-    saved: float | None,
-    goodwill: float | None,
-) -> None:
-    """Keep what a project brings and what was hired or given away. Raises Refused."""
+@dataclass(frozen=True, slots=True)
+class Money:
+    """What a project brings, and what was hired for it or given away."""
+
+    price: Decimal | None
+    hire: Decimal | None
+    hours_saved: float | None
+    goodwill_hours: float | None
+
+
+def set_money(opened: Session, uuid: UUID, money: Money) -> None:
+    """Keep the money of a project. Raises Refused."""
     project = opened.get(Project, uuid)
     if project is None:
         raise Refused("There is no such project here.", status=404)
-    project.price, project.hire_cost = price, hire
-    project.hire_hours_saved, project.goodwill_hours = saved, goodwill
+    project.price, project.hire_cost = money.price, money.hire
+    project.hire_hours_saved, project.goodwill_hours = money.hours_saved, money.goodwill_hours
+    opened.flush()
+
+
+def set_shop(
+    desk: Desk, opened: Session, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float
+) -> None:  # fmt: skip
+    """Keep the shop's hourly rate and its gun. Raises Refused when a fill would lose more than it holds."""
+    shop = desk.shop(opened)
+    if shop is None:
+        raise Refused("Set the shop up first.", status=409)
+    if loss_ml >= reservoir_ml:
+        raise Refused("That cannot be.", {"loss": "The loss of a fill must be less than the gun's cup holds."})
+    shop.labour_rate, shop.currency = rate, currency
+    shop.reservoir_ml, shop.loss_ml = reservoir_ml, loss_ml
     opened.flush()

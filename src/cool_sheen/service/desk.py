@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.units import display_units
+from cool_sheen.devices.scale import SimulatedScale
 from cool_sheen.formats.catalogue import Catalogue, shipped
 from cool_sheen.store.engine import session
 from cool_sheen.store.models import ProductRevision, Shop
@@ -61,6 +62,7 @@ class Desk:
     clock: Callable[[], datetime] = lambda: datetime.now(UTC)
     catalogue: Catalogue = field(default_factory=shipped)
     memo: Memo = field(default_factory=Memo)
+    scale: SimulatedScale = field(default_factory=SimulatedScale)
 
     @contextmanager
     def open(self) -> Iterator[Session]:

@@ -12,10 +12,12 @@ from cool_sheen.core.materials.consumables import Used
 from cool_sheen.core.materials.cost import cents
 from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
 from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.planning.paint import coats_ahead
 from cool_sheen.core.planning.takeoff import Gun, LayerNeed, TakeOff, take_off, work_of
 from cool_sheen.core.units import Millilitres
 from cool_sheen.service.batches import transfer_of, yields
+from cool_sheen.service.cans import can_counts
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, stand_all, zone_facts
@@ -124,6 +126,9 @@ def stores_of(desk: Desk, opened: Session, shop: Shop, project: UUID | None = No
     for found in stand_all(desk, opened, weather):
         if project is None or found.part.project_uuid == project:
             total.add(take_off_of(desk, opened, found, gun_of(shop), estimate))
+    for count in can_counts(desk, opened, shop, project=project):
+        if count.product.aerosol and not count.unplanned:  # whole cans, session by session
+            total.components[f"paint:{count.product.key}"] = count.cans * count.product.aerosol.can_ml
     have = stores.balances(opened)
     missing = {key: ml - max(0.0, have.get(key, 0.0)) for key, ml in total.components.items()}
     offers = packs_on_offer(desk, opened)
@@ -212,7 +217,12 @@ class Move:
 def names_of(desk: Desk, opened: Session) -> dict[str, str]:
     """Return what every item that can be in stock is called."""
     shelf: Stock = stock(desk, opened)
-    out = {f"paint:{key}": f"{p.name}, {p.mix.parts[0].name}" for key, p in shelf.products.items()}
+    out = {
+        component.key: component.name
+        for p in shelf.products.values()
+        for component in mix_of(p, shelf.supplies, Choice(method=p.methods[0])).components
+        if component.role in ("paint", "hardener")
+    }
     out |= {f"supply:{key}": s.name for key, s in shelf.supplies.items() if s.density_g_per_ml}
     for offer in packs_on_offer(desk, opened).values():
         for key in offer.pack.contains:

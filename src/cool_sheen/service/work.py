@@ -34,7 +34,6 @@ from cool_sheen.core.planning.steps import Step
 from cool_sheen.core.units import amount
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.batches import batch_for
-from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
 from cool_sheen.store import log
@@ -137,7 +136,7 @@ def coat_on(
         return before
     layer, step = _layer(found, said.layer_id)
     product = found.products[layer.product]
-    mixed = batch_for(desk, opened, found.part.uuid, product.key, look(desk, opened))
+    mixed = batch_for(desk, opened, found.part.uuid, product.key, at or desk.now())
     coat = step.coat if step and step.coat else layer.coats[-1]
     kind = said.coat_kind or coat.kind
     as_planned = kind == coat.kind

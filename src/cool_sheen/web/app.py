@@ -11,7 +11,20 @@ from cool_sheen.settings import Settings
 from cool_sheen.web import problems
 from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing
 from cool_sheen.web.assets import Assets
-from cool_sheen.web.pages import bench, components, jobs, part, shelf, start, survey, systems, weather
+from cool_sheen.web.pages import (
+    bench,
+    components,
+    jobs,
+    mix,
+    part,
+    scale,
+    shelf,
+    start,
+    stores,
+    survey,
+    systems,
+    weather,
+)
 from cool_sheen.web.security import Doorkeeper
 from cool_sheen.web.templating import Pages
 
@@ -32,7 +45,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
     app.state.desk, app.state.pages = desk, Pages(desk, assets)
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
-    for module in (bench, jobs, survey, systems, part, shelf, weather, start):
+    for module in (bench, jobs, scale, mix, stores, survey, systems, part, shelf, weather, start):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)

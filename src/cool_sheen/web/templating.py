@@ -15,7 +15,11 @@ from cool_sheen.core.units import amount, shown
 from cool_sheen.service.desk import Desk, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
-PAGES = (("Bench", "/"), ("Jobs", "/jobs"), ("Weather", "/weather"), ("Systems", "/systems"), ("Shelf", "/shelf"))
+IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
+PAGES = (
+    ("Bench", "/"), ("Jobs", "/jobs"), ("Mix", "/mix"), ("Stores", "/stores"), ("Weather", "/weather"),
+    ("Systems", "/systems"), ("Shelf", "/shelf"),
+)  # fmt: skip
 
 
 def when(at: datetime | None, zone: ZoneInfo, pattern: str = "%a %-d %b %H:%M") -> str:
@@ -43,7 +47,9 @@ class Pages:
             auto_reload=False,
         )
         self.environment.filters.update(amount=amount, when=when, exact=exact)
-        self.environment.globals.update(asset=assets.url, version=__version__, nav=PAGES, safety_footing=SAFETY_FOOTING)
+        self.environment.globals.update(
+            asset=assets.url, version=__version__, nav=PAGES, booth_nav=IN_THE_BOOTH, safety_footing=SAFETY_FOOTING
+        )
 
     def show(
         self, request: Request, opened: Session | None, template: str, status: int = 200, **context: Any

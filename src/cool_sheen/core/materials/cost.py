@@ -57,6 +57,13 @@ class Cost:
         return cents((self.price - self.outlay) / Decimal(str(self.hours)))
 
     @property
+    def profit_per_hour(self) -> Decimal | None:
+        """Profit for each hands-on hour; None without a price."""
+        if self.profit is None or self.hours <= 0:
+            return None
+        return cents(self.profit / Decimal(str(self.hours)))
+
+    @property
     def hire_pays(self) -> Decimal:
         """What the hire saves in hours, less what it costs; negative when it does not pay."""
         return cents(Decimal(str(self.hours_saved)) * self.rate - self.hire)

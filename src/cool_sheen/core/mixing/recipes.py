@@ -92,13 +92,14 @@ def _keep_cap(product: Product, recipe: Recipe) -> None:
 def _part(product: Product, place: int, supplies: Mapping[str, Supply], choice: Choice) -> Component:
     part = product.mix.parts[place]
     if place == 0:
-        return Component(f"paint:{product.key}", f"{product.name}, {part.name}", "paint")
+        name = product.name if len(product.mix.parts) == 1 else f"{product.name} ({part.name})"
+        return Component(f"paint:{product.key}", name, "paint")
     if part.name in FREE:
         return Component(f"free:{part.name}", part.name, "reducer")
     choices = fitting(product, "hardener", choice.method, supplies.values()) if part.name == "hardener" else []
     chosen = next((s for s in choices if speed_of(s) == choice.hardener_speed), None) or _middle(choices)
     if chosen is None:
-        return Component(f"{part.name}:{product.key}".replace(" ", "-"), f"{product.name}, {part.name}", "hardener")
+        return Component(f"{part.name}:{product.key}".replace(" ", "-"), f"{product.name} ({part.name})", "hardener")
     return Component(f"supply:{chosen.key}", chosen.name, "hardener", chosen)
 
 

@@ -10,12 +10,13 @@ from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.series import Series
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.service.batches import recent
 from cool_sheen.service.climate import look, now_in
 from cool_sheen.service.desk import Desk, zone_of
 from cool_sheen.service.jobs import Standing, stand_all
 from cool_sheen.store.models import Shop
 from cool_sheen.web.parts import DeskDep, PagesDep, SessionDep, ShopDep
-from cool_sheen.web.views import band, lane
+from cool_sheen.web.views import band, lane, mixing
 from cool_sheen.web.views.ribbon import Frame, frame_around, hours
 
 router = APIRouter()
@@ -35,7 +36,8 @@ def lanes(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, 
 
 def _context(desk: Desk, opened: Session, shop: Shop) -> dict[str, Any]:
     zone, now = zone_of(shop), desk.now()
-    standings = stand_all(desk, opened, look(desk, opened))
+    weather = look(desk, opened)
+    standings = stand_all(desk, opened, weather)
     shown = lane.lanes(standings, zone, shop.units)
     wide = frame_around(now, timedelta(hours=2), timedelta(hours=6))
     narrow = frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0)
@@ -46,6 +48,7 @@ def _context(desk: Desk, opened: Session, shop: Shop) -> dict[str, Any]:
         "wide_axis": _axis(wide, zone),
         "narrow_axis": _axis(narrow, zone),
         "strip": strip(first, zone, shop) if first else None,
+        "pots": [mixing.running(b, now) for b in recent(desk, opened, weather) if b.open and b.pot_life_ends],
     }
 
 

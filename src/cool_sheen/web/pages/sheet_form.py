@@ -47,6 +47,7 @@ FILM = (
     Box("wet_film_min_um", "Wet film, least", "film"),
     Box("wet_film_max_um", "Wet film, most", "film"),
     Box("sag_limit_um", "Runs over", "film", hint="Left empty: a fifth over the most."),
+    Box("label_m2_per_l", "The label promises", unit="m² for a litre"),
     Box("hiding_um", "Dry film that hides black on white", "film", hint="For colours."),
     Box("coats_a_day", "Coats a day at most"),
     Box("key_grit", "Key with grit", "words"),
@@ -77,8 +78,9 @@ LIMITS = (
 MIX = (
     _choice("mix.measure", "Ratio by", (("volume", "volume"), ("weight", "weight"))),
     Box("mix.induction_minutes", "Induction", unit="min"),
-    Box("mix.pot_life_minutes", "Pot life at 20 °C", unit="min"),
+    Box("mix.pot_life_minutes", "Pot life at the reference temperature", unit="min"),
     Box("mix.strainer_um", "Strainer", "film"),
+    Box("mix.tolerance_pct", "A pour may be off by", unit="%"),
     Box("mix.reducer.name", "Reducer", "words"),
     Box("mix.reducer.usual_pct", "Usually", unit="%"),
     Box("mix.reducer.max_pct", "At most", unit="%"),

@@ -8,7 +8,7 @@
   const $$ = (selector, from) => Array.from((from || document).querySelectorAll(selector));
 
   // --- countdowns and alarms -------------------------------------------------
-  const ALARM_WORDS = { test: "go and test", closing: "the window may be closing", sand: "go and test: sandable by the clock", done: "full cure by the clock" };
+  const ALARM_WORDS = { test: "go and test", closing: "the window may be closing", sand: "go and test: sandable by the clock", done: "full cure by the clock", pot: "the pot life is over: what is left is waste", induct: "induction is over: go on mixing" };
   const rung = new Set();
 
   function written(ms) {
@@ -88,7 +88,8 @@
 
   // --- keeping the page alive --------------------------------------------------
   const dialog = () => $("#dialog");
-  const busy = () => (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
+  const typing = () => { const at = document.activeElement; return at && at.closest("#live") && at.matches("input:not([type=hidden]), select, textarea"); };
+  const busy = () => typing() || (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
   function refresh() {
     if (!$("#live") || busy()) return;
     htmx.trigger("#live", "refresh");
@@ -208,6 +209,25 @@
     }
     if (over) keep(TIMERS, JSON.stringify(all));
   }
+
+  // --- the bench scale, live -------------------------------------------------------------------------
+  let weighing = null;
+  function watchScale() {
+    const card = $("[data-scale]");
+    if (!card) { if (weighing) weighing.close(); weighing = null; return; }
+    if (weighing) return;
+    weighing = new EventSource(card.dataset.scale);
+    weighing.onmessage = (event) => {
+      const shown = JSON.parse(event.data);
+      const figure = $("[data-scale-figure]"), state = $("[data-scale-state]");
+      if (figure) figure.textContent = shown.g.toFixed(1);
+      if (state) state.textContent = shown.steady ? "steady" : "settling";
+    };
+    weighing.onerror = () => { const state = $("[data-scale-state]"); if (state) state.textContent = "no answer: type what it shows"; };
+  }
+  document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
+  document.addEventListener("htmx:afterSettle", watchScale);
+  document.addEventListener("DOMContentLoaded", watchScale);
 
   // --- the builder: layers are dragged by the grip, or moved with Alt and the arrow keys -------------
   let lifted = null;

@@ -1,0 +1,140 @@
+"""The form of a batch: what was chosen and typed becomes what is asked; every wrong field gets its sentence."""
+
+import re
+from collections.abc import Sequence
+from uuid import UUID
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.mixing.recipes import Choice
+from cool_sheen.core.mixing.speeds import ORDER
+from cool_sheen.core.planning.takeoff import Gun
+from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
+from cool_sheen.service.desk import Refused
+from cool_sheen.service.mixing.plan import Asked, Waiting
+from cool_sheen.service.stock import Stock
+from cool_sheen.web.forms import Typed
+
+HOW = {
+    "parts": "for these coats", "ready": "ready mix", "mixed": "paint and hardener", "have": "what is left of",
+    "tins": "whole tins",
+}  # fmt: skip
+_WEIGHT = re.compile(r"(?<![a-z])(g|kg|oz|lb|lbs)\.?\s*$", re.IGNORECASE)
+_BARE = re.compile(r"\s*[+-]?[\d.,]+\s*")
+_LEAST_BARE, _MOST_BARE = 10.0, 20_000.0
+
+
+def read_amount(
+    typed: Typed, name: str, usual: str = "ml", density: GramsPerMillilitre | None = None
+) -> tuple[Millilitres | None, Grams | None]:
+    """Read a volume or a weight; a bare number is in ``usual``. What is implausible without its unit is asked back.
+
+    Returns: Millilitres or grams, the other one None; both None with a note at the field when it cannot be read.
+    """
+    text = str(typed.values.get(name, "")).strip()
+    if not text:
+        typed.notes[name] = "Enter how much, such as 380 ml or 500 g."
+        return None, None
+    bare = _BARE.fullmatch(text) is not None
+    weight = bool(_WEIGHT.search(text)) and not text.lower().replace(" ", "").endswith("floz")
+    weight = weight or (bare and usual == "g")
+    kind = "weight" if weight else "volume"
+    number = typed.quantity(name, kind, 0, 500_000)
+    if number is None:
+        return None, None
+    if bare and usual == "ml" and not _LEAST_BARE <= number <= _MOST_BARE and typed.units == "metric":
+        typed.notes[name] = f"{text} what? Write “{text} ml” or “{text} l”."
+        return None, None
+    if weight and density is not None and density <= 0:
+        typed.notes[name] = "There is no density for it: enter a volume."
+        return None, None
+    return (None, number) if weight else (number, None)
+
+
+def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: Stock) -> Asked:
+    """Read the form of a batch. Raises Refused with a note at each field that is wrong."""
+    how = typed.text("how") or "parts"
+    if how not in HOW:
+        typed.notes["how"] = "Choose from the list."
+    parts = _parts(typed, queue)
+    ml, grams = (None, None) if how in ("parts", "tins") else read_amount(typed, "amount")
+    choice = _choice(typed, product, queue, parts, shelf)
+    asked = Asked(
+        product=product.key, parts=parts, how=how, amount_ml=ml, amount_g=grams,
+        have_of=int(typed.number("have_of", 0, 19) or 0), sku=typed.text("sku", most=100),
+        tins=int(typed.number("tins", 1, 200) or 1), choice=choice, method=_one_of(typed, "method", product.methods),
+        gun=_gun(typed), cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
+        tare_g=typed.quantity("tare", "weight", -0.001, 50_000, optional=True) or 0.0,
+        estimate=_one_of(typed, "estimate", ("shop", "book")) or "shop",
+        jar=typed.uuid("jar", "Choose a jar of the list.") if typed.text("jar") else None,
+        reason=typed.text("reason", most=400),
+    )  # fmt: skip
+    if how in ("ready", "mixed") and grams is not None:
+        typed.notes["amount"] = "Give this one as a volume, such as 600 ml."
+    if typed.notes:
+        raise Refused("Check what was entered.", typed.notes)
+    return asked
+
+
+def _parts(typed: Typed, queue: Sequence[Waiting]) -> dict[UUID, int]:
+    out = {}
+    for waiting in queue:
+        uuid = waiting.found.part.uuid
+        if typed.flag(f"part_{uuid}"):
+            most = len(waiting.coats)
+            out[uuid] = int(typed.number(f"coats_{uuid}", 1, most) or most)
+    return out
+
+
+def _one_of(typed: Typed, name: str, known: Sequence[str]) -> str:
+    value = typed.text(name)
+    if value and value not in known:
+        typed.notes[name] = "Choose from the list."
+        return ""
+    return value
+
+
+def _gun(typed: Typed) -> Gun:
+    reservoir = typed.quantity("reservoir", "volume", 0, 50_000, optional=True) or 600.0
+    loss = typed.quantity("loss", "volume", -0.001, 10_000, optional=True)
+    loss = 25.0 if loss is None else loss
+    if loss >= reservoir:
+        typed.notes["loss"] = "The loss of a fill must be less than the gun's cup holds."
+        loss = 0.0
+    return Gun(reservoir, loss)
+
+
+def _choice(typed: Typed, product: Product, queue: Sequence[Waiting], parts: dict[UUID, int], shelf: Stock) -> Choice:
+    layer = next((w.coats[0].step.layer for w in queue if w.found.part.uuid in parts), None)
+    hardener = _one_of(typed, "hardener_speed", ORDER["hardener"]) or (layer.hardener_speed if layer else "standard")
+    reducer = _one_of(typed, "reducer_speed", ORDER["reducer"]) or (layer.reducer_speed if layer else "medium")
+    pct = typed.number("reducer_pct", 0, 100)
+    basis = _one_of(typed, "reducer_of", ("mixed", "paint", "ready")) or None
+    if pct is not None and basis is None and product.mix.reducer and str(typed.values.get("reducer_pct", "")).strip():
+        basis = product.mix.reducer.of
+    doses = [
+        (s.key, dose)
+        for s in shelf.supplies.values()
+        if s.kind in ("retarder", "accelerator") and (dose := _dose(typed, s)) is not None
+    ]
+    return Choice(
+        hardener, reducer, "", pct, basis, tuple(doses), None,  # type: ignore[arg-type]
+        bool(typed.text("reason", most=400)),
+    )  # fmt: skip
+
+
+def _dose(typed: Typed, supply: Supply) -> float | None:
+    """A dose for a litre: in ml, or counted in what the sheet counts it in."""
+    name = f"dose.{supply.key}"
+    text = str(typed.values.get(name, "")).strip().lower()
+    if not text:
+        return None
+    number = re.match(r"[\d.,]+", text)
+    word = text[number.end() :].strip().rstrip("s") if number else ""
+    if number and supply.measured_in and word == supply.measured_in.lower():
+        return float(number[0].replace(",", ".")) * (supply.ml_each or 0.0)
+    if number and word in ("", "ml"):
+        return read_quantity(f"{number[0]} ml", "volume")
+    counted = f" or 2 {supply.measured_in}s" if supply.measured_in else ""
+    typed.notes[name] = f"Enter the dose for a litre, such as {supply.dose_ml_per_l or 10:g} ml{counted}."
+    return None

@@ -1,0 +1,47 @@
+"""The bench scale, live: the stand-in that ships pours and weighs by itself."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import JSONResponse, Response, StreamingResponse
+
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.parts import DeskDep, FormDep
+
+router = APIRouter(prefix="/scale")
+_EVERY_S = 0.4
+
+
+@router.get("/stream")
+async def stream(desk: DeskDep, readings: Annotated[int, Query(ge=1, le=4500)] = 4500) -> StreamingResponse:
+    """Send what the scale shows as server-sent events; half an hour at most, then the browser asks again."""
+    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    return StreamingResponse(_shown(desk, readings), media_type="text/event-stream", headers=headers)
+
+
+async def _shown(desk: Desk, readings: int) -> AsyncIterator[str]:
+    yield "retry: 2000\n\n"
+    for n in range(readings):
+        found = desk.scale.reading(desk.now())
+        yield f"data: {json.dumps({'g': found.grams, 'steady': found.steady})}\n\n"
+        if n + 1 < readings:
+            await asyncio.sleep(_EVERY_S)
+
+
+@router.post("")
+def put(desk: DeskDep, form: FormDep) -> Response:
+    """Move the stand-in: put a typed weight on it, or pour until it shows so much. Raises Refused."""
+    typed = Typed(form)
+    grams = typed.quantity("grams", "weight", -0.001, 50_000)
+    if grams is None:
+        raise Refused("The scale was left as it was.", typed.notes)
+    if typed.text("how") == "pour":
+        desk.scale.pour_to(grams, desk.now())
+    else:
+        desk.scale.put(grams, desk.now())
+    found = desk.scale.reading(desk.now())
+    return JSONResponse({"g": found.grams, "steady": found.steady})

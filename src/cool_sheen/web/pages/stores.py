@@ -1,0 +1,305 @@
+"""Stores: what do I buy, what is left? The take-off, stock, sizes on offer, cans, cost, and what was learned."""
+
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.errors import CoreError
+from cool_sheen.core.film.coverage import check_label
+from cool_sheen.core.planning.labour import WAYS, transfer_efficiency
+from cool_sheen.core.survey.shapes import SHAPE_WORDS
+from cool_sheen.formats.tables import csv_text
+from cool_sheen.service import costs as costing
+from cool_sheen.service import packs, stores
+from cool_sheen.service.batches import yields
+from cool_sheen.service.cans import can_counts
+from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.jobs import all_projects
+from cool_sheen.service.stock import stock
+from cool_sheen.service.work import new_id
+from cool_sheen.store import stock as kept
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+
+router = APIRouter(prefix="/stores")
+ROOMS = (("Take-off", "/stores"), ("Stock", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
+         ("Cost", "/stores/cost"), ("Labels and yields", "/stores/yields"))  # fmt: skip
+
+
+def _chosen(text: str) -> UUID | None:
+    try:
+        return UUID(text) if text else None
+    except ValueError:
+        raise Refused("There is no such project here.", status=404) from None
+
+
+@router.get("")
+def take_off(
+    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, project: str = "",
+    estimate: str = "shop",
+) -> Response:  # fmt: skip
+    """Show what everything that is planned will take, what there is, and what to buy."""
+    found = stores.stores_of(desk, opened, shop, _chosen(project), "book" if estimate == "book" else "shop")
+    projects = [p for p in all_projects(opened) if p.parts]
+    return pages.show(
+        request, opened, "stores/takeoff.html", rooms=ROOMS, found=found, projects=projects, project=project,
+        estimate=estimate, learned=yields(desk, opened), now_at=desk.now(),
+    )  # fmt: skip
+
+
+@router.get("/takeoff.csv")
+def take_off_csv(
+    desk: DeskDep, opened: SessionDep, shop: ShopDep, project: str = "", estimate: str = "shop"
+) -> Response:
+    """Give the take-off and the shopping list out as CSV."""
+    found = stores.stores_of(desk, opened, shop, _chosen(project), "book" if estimate == "book" else "shop")
+    rows: list[list[Any]] = [["kind", "name", "part", "need_ml", "in_stock_ml", "buy", "left_ml", "cost"]]
+    rows += [["layer", f"{n.layer}: {n.product.name}", n.part, round(n.ready_ml, 1), *[""] * 4] for n in found.layers]
+    rows += [
+        ["component", li.name, "", round(li.need_ml, 1), round(li.have_ml, 1), round(li.missing_ml, 1),
+         round(li.left_ml, 1), ""] for li in found.lines
+    ]  # fmt: skip
+    rows += [["buy", b.pack.name, "", "", "", b.count, "", b.cost] for b in found.shopping.buy]
+    rows += [["consumable", name, "", "", "", f"{n:.2f} {unit}", "", cost] for name, n, unit, cost in found.consumables]
+    return _csv("take-off.csv", rows)
+
+
+@router.get("/stock.csv")
+def stock_csv(desk: DeskDep, opened: SessionDep, shop: ShopDep) -> Response:
+    """Give the movements of stock out as CSV."""
+    names = stores.names_of(desk, opened)
+    rows: list[list[Any]] = [["at", "item", "name", "kind", "ml", "paid", "note"]]
+    rows += [
+        [m.at.isoformat(), m.item, names.get(m.item, m.note), m.kind, round(m.ml, 1), m.paid or "", m.note]
+        for m in kept.movements(opened, most=100_000)
+    ]
+    return _csv("stock.csv", rows)
+
+
+def _csv(name: str, rows: list[list[Any]]) -> Response:
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(csv_text(rows), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/stock")
+def on_stock(
+    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, item: str = ""
+) -> Response:
+    """Show what is in stock, and its movements."""
+    return _stock(request, desk, pages, opened, Typed({"item": item}, shop.units))
+
+
+def _stock(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    names = stores.names_of(desk, opened)
+    item = typed.text("item", most=100)
+    return pages.show(
+        request, opened, "stores/stock.html", status, rooms=ROOMS, typed=typed,
+        lines=stores.shelf_of_stock(desk, opened),
+        names=sorted(names.items(), key=lambda pair: pair[1]), movements=kept.movements(opened, item or None, 40),
+        called=names, press=new_id(), now_at=desk.now(),
+        sizes=sorted((o.pack for o in packs.packs_on_offer(desk, opened).values()), key=lambda p: p.name),
+    )  # fmt: skip
+
+
+@router.post("/stock")
+def move(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log what was bought, counted, used or thrown away."""
+
+    def do(opened: Session, typed: Typed) -> None:
+        press = typed.uuid("press", "The press has no id: load the page again.")
+        kind, sku = typed.text("kind"), typed.text("sku", most=100)
+        ml, count = 0.0, typed.number("count", 1, 1000)
+        if not (kind == "bought" and sku):
+            ml = typed.quantity("amount", "volume", -0.001, 1e6) or 0.0
+        if typed.notes or press is None:
+            raise Refused("Check what was entered.", typed.notes)
+        said = stores.Move(typed.text("item", most=100), kind, ml, sku, int(count or 1), typed.text("note", most=200))
+        stores.move(desk, opened, press, said)
+
+    return _changed(request, desk, pages, form, do, "/stores/stock", _stock)
+
+
+@router.get("/sizes")
+def sizes(
+    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, find: str = ""
+) -> Response:
+    """Show the sizes on offer with their prices."""
+    return _sizes(request, desk, pages, opened, Typed({"find": find}, shop.units))
+
+
+def _sizes(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    find = typed.text("find").lower()
+    offers = sorted(packs.packs_on_offer(desk, opened).values(), key=lambda o: o.pack.name)
+    shown = [o for o in offers if find in o.pack.name.lower()]
+    names = stores.names_of(desk, opened)
+    return pages.show(
+        request, opened, "stores/sizes.html", status, rooms=ROOMS, typed=typed, offers=shown, total=len(offers),
+        called=names, names=sorted(names.items(), key=lambda pair: pair[1]),
+    )  # fmt: skip
+
+
+@router.post("/sizes")
+def set_size(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Keep a price, mark a size as not to be had, or add a size of the shop's own."""
+
+    def do(opened: Session, typed: Typed) -> None:
+        price = _money(typed, "price")
+        if typed.text("op") == "add":
+            amount = typed.quantity("amount", "volume", 0, 1e6)
+            keeps = typed.number("keeps", 1, 10_000)
+            if typed.notes or amount is None or price is None:
+                typed.notes.setdefault("price", "Enter its price, such as 23.50.")
+                raise Refused("Check what was entered.", typed.notes)
+            sku = (
+                "own-"
+                + "".join(
+                    c if c.isalnum() and c.isascii() else "-" for c in typed.text("name", "a name").lower()
+                ).strip("-")[:60]
+            )
+            packs.add_pack(desk, opened, {
+                "sku": sku, "name": typed.text("name", "a name"), "price": price,
+                "contains": {typed.text("item", most=100): amount}, "keeps_days_opened": int(keeps or 365),
+            })  # fmt: skip
+            return
+        if typed.notes:
+            raise Refused("Check what was entered.", typed.notes)
+        packs.set_pack(desk, opened, typed.text("sku", most=100), price, typed.flag("to_be_had"))
+
+    back = f"/stores/sizes?find={form.get('find', '')}" if str(form.get("find", "")).isalnum() else "/stores/sizes"
+    return _changed(request, desk, pages, form, do, back, _sizes)
+
+
+def _number_of(name: str) -> str:
+    """Make a number for a size of the shop's own out of its name."""
+    plain = "".join(c if c.isalnum() and c.isascii() else "-" for c in name.lower())
+    return f"own-{plain.strip('-')[:60] or 'size'}"
+
+
+def _money(typed: Typed, name: str) -> Decimal | None:
+    """Read an amount of money, exactly as it was typed; nothing typed is None."""
+    text = str(typed.values.get(name, "")).strip().replace(",", ".")
+    if not text:
+        return None
+    try:
+        value = Decimal(text)
+    except InvalidOperation:
+        value = Decimal("NaN")
+    if not value.is_finite() or not 0 <= value <= 10_000_000 or -int(value.as_tuple().exponent) > 4:
+        typed.notes[name] = "Enter an amount of money from 0 up, such as 480 or 23.50."
+        return None
+    return value
+
+
+def _changed(
+    request: Request, desk: Desk, pages: PagesDep, form: dict[str, Any], do: Any, back: str, show: Any
+) -> Response:
+    """Do one change, and go back; a refusal shows the page with what was typed."""
+    with desk.open() as opened:
+        shop = desk.shop(opened)
+    if shop is None:
+        return RedirectResponse("/start", 303)
+    typed = Typed(form, shop.units)
+    try:
+        with desk.open() as opened:
+            do(opened, typed)
+    except (Refused, CoreError) as refusal:
+        if getattr(refusal, "status", 422) == 404:
+            raise
+        typed.notes.update(getattr(refusal, "notes", {}))
+        typed.notes.setdefault("form", str(refusal))
+        with desk.open() as opened:
+            shown: Response = show(request, desk, pages, opened, typed, 422)
+            return shown
+    return RedirectResponse(back, 303)
+
+
+@router.get("/cans")
+def cans(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+    """Count aerosol cans by session, and see what moving a part to another session does."""
+    part, day, to = (request.query_params.get(name, "") for name in ("part", "day", "to"))
+    before = can_counts(desk, opened, shop)
+    after = None
+    if part and day and to:
+        try:
+            after = can_counts(desk, opened, shop, {(UUID(part), date.fromisoformat(day)): date.fromisoformat(to)})
+        except ValueError:
+            raise Refused("That move cannot be read: choose a part and two days of the list.") from None
+    return pages.show(
+        request, opened, "stores/cans.html", rooms=ROOMS, before=before, after=after, part=part, day=day, to=to
+    )
+
+
+@router.get("/cost")
+def cost(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+    """Show hours and materials against the price, by project and part."""
+    return _cost(request, desk, pages, opened, Typed({}, shop.units))
+
+
+def _cost(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    shop = desk.shop(opened)
+    assert shop is not None  # without a shop the page leads to the first start
+    return pages.show(
+        request, opened, "stores/cost.html", status, rooms=ROOMS, typed=typed,
+        rows=costing.costs(desk, opened, shop),
+    )  # fmt: skip
+
+
+@router.post("/cost")
+def set_cost(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Keep a project's price, hire and goodwill, or the shop's hourly rate."""
+
+    def do(opened: Session, typed: Typed) -> None:
+        if typed.text("op") == "rate":
+            rate = _money(typed, "labour_rate")
+            reservoir = typed.quantity("reservoir", "volume", 0, 50_000)
+            loss = typed.quantity("loss", "volume", -0.001, 10_000)
+            if typed.notes or rate is None or reservoir is None or loss is None:
+                typed.notes.setdefault("labour_rate", "Enter what an hour costs, such as 42.")
+                raise Refused("Check what was entered.", typed.notes)
+            costing.set_shop(desk, opened, rate, typed.text("currency", most=4) or "€", reservoir, loss)
+            return
+        uuid = typed.uuid("project", "Choose a project.")
+        price, hire = _money(typed, "price"), _money(typed, "hire")
+        saved, goodwill = typed.number("saved", 0, 10_000), typed.number("goodwill", 0, 10_000)
+        if typed.notes or uuid is None:
+            raise Refused("Check what was entered.", typed.notes)
+        costing.set_money(opened, uuid, costing.Money(price, hire, saved, goodwill))
+
+    return _changed(request, desk, pages, form, do, "/stores/cost", _cost)
+
+
+@router.get("/yields")
+def learned(
+    request: Request,
+    desk: DeskDep,
+    pages: PagesDep,
+    opened: SessionDep,
+    shop: ShopDep,
+    product: str = "",
+    claim: str = "",
+) -> Response:
+    """Check a label's coverage against its film, and show what this shop really uses."""
+    products = stock(desk, opened).products
+    typed = Typed({"product": product, "claim": claim}, shop.units)
+    checked = None
+    sheet = products.get(product)
+    if sheet is not None:
+        m2 = typed.number("claim", 0.01, 1000) if claim else sheet.label_m2_per_l
+        if m2:
+            checked = check_label(m2, sheet.volume_solids_pct, sheet.wet_film_min_um, sheet.wet_film_max_um)
+    labels = [
+        (p, check_label(p.label_m2_per_l, p.volume_solids_pct, p.wet_film_min_um, p.wet_film_max_um))
+        for p in products.values()
+        if p.label_m2_per_l
+    ]
+    return pages.show(
+        request, opened, "stores/yields.html", rooms=ROOMS, typed=typed, sheet=sheet, checked=checked, labels=labels,
+        products=sorted(((p.key, p.name) for p in products.values()), key=lambda pair: pair[1]), shapes=SHAPE_WORDS,
+        ways=WAYS, learned=sorted(yields(desk, opened).values(), key=lambda y: (y.shape, y.method)),
+        book=transfer_efficiency,
+    )  # fmt: skip
