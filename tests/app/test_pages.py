@@ -9,7 +9,9 @@ from tests.support import ShopOnTrial
 
 from cool_sheen.web.security import POLICY
 
-PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack", "/components"]
+PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack", "/components",
+         "/mix", "/mix/new?product=clear-two-pack&how=ready&amount=600+ml", "/stores", "/stores/stock", "/stores/sizes",
+         "/stores/cans", "/stores/cost", "/stores/yields?product=clear-two-pack"]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", PAGES)
@@ -22,7 +24,7 @@ def test_every_page_is_served_under_the_strict_policy_with_no_style_or_script_of
     assert not re.search(r"(?:src|href|action)=\"(?:https?:)?//", answer.text)
 
 
-@pytest.mark.parametrize("address", ["/", "/jobs", "/weather", "/shelf"])
+@pytest.mark.parametrize("address", ["/", "/jobs", "/weather", "/shelf", "/mix", "/stores", "/stores/cost"])
 def test_before_the_first_start_every_page_leads_to_the_set_up(empty, address):
     answer = empty.http.get(address)
     assert (answer.status_code, answer.headers["location"]) == (303, "/start")

@@ -127,7 +127,7 @@ def look_at(desk: Desk, opened: Session, system: System, bed: Bed, can_undo: boo
 def findings_of(desk: Desk, opened: Session, found: Standing) -> list[Finding]:
     """Look the stack of a part over, with the sheets that it was planned with."""
     below = found_below(desk, found.part, found.state, found.system)
-    grounds = grounds_of(zone_facts(desk, found.part), below)
+    grounds = grounds_of(list(found.zones), below)
     return look_over(found.system, found.products, grounds, compatibility())
 
 

@@ -1,7 +1,7 @@
 """Aerosol cans by session: counted as the plan lays the coats, and as they would be with a part moved."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from uuid import UUID
@@ -13,9 +13,8 @@ from cool_sheen.core.materials.cans import cans_for
 from cool_sheen.core.planning.paint import coats_ahead
 from cool_sheen.core.units import Millilitres
 from cool_sheen.service.batches import transfer_of
-from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, zone_of
-from cool_sheen.service.jobs import rest_of, stand_all, zone_facts
+from cool_sheen.service.jobs import Standing, rest_of
 from cool_sheen.store.models import Shop
 
 Moves = Mapping[tuple[UUID, date], date]
@@ -72,7 +71,7 @@ def cans_of(product: Product, ml: Millilitres) -> int:
 
 
 def can_counts(
-    desk: Desk, opened: Session, shop: Shop, moves: Moves | None = None, project: UUID | None = None
+    desk: Desk, opened: Session, shop: Shop, found_all: Sequence[Standing], moves: Moves | None = None
 ) -> list[CanCount]:
     """Count the cans of every aerosol that parts wait for.
 
@@ -80,18 +79,18 @@ def can_counts(
         desk: The application.
         opened: A session of the database.
         shop: The shop, for its calendar.
+        found_all: The parts that are meant.
         moves: For a part and one of its sessions, the day that it is moved to.
-        project: Only the parts of this project; None for all.
     """
     stints: dict[str, list[Stint]] = {}
     products: dict[str, Product] = {}
     unplanned: dict[str, list[str]] = {}
     zone, transfer = zone_of(shop), transfer_of(desk, opened)
-    for found in stand_all(desk, opened, look(desk, opened)):
-        coats = coats_ahead(found.steps, zone_facts(desk, found.part), found.products, transfer)
-        mine = [c for c in coats if found.products[c.product].aerosol is not None]
-        if not mine or project not in (None, found.part.project_uuid):
+    for found in found_all:
+        if not any(product.aerosol for product in found.products.values()):
             continue
+        coats = coats_ahead(found.steps, found.zones, found.products, transfer)
+        mine = [c for c in coats if found.products[c.product].aerosol is not None]
         days = {p.step.id: p.start.astimezone(zone).date() for p in rest_of(desk, opened, found).steps}
         for coat in mine:
             products[coat.product] = found.products[coat.product]

@@ -10,12 +10,12 @@ from sqlalchemy.orm import Session
 from cool_sheen.core.materials.cost import Cost, cents
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.planning.paint import CoatPaint, paint_of
-from cool_sheen.core.planning.takeoff import TakeOff, take_off, work_of
+from cool_sheen.core.planning.takeoff import Gun, TakeOff, take_off, work_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import Standing, stand_all, zone_facts
+from cool_sheen.service.jobs import Standing, stand_all
 from cool_sheen.service.packs import Offer, packs_on_offer
-from cool_sheen.service.stock import stock
+from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.stores import consumables, gun_of, shopping
 from cool_sheen.store.models import Project, Shop
 
@@ -56,9 +56,10 @@ def _costed(
     unit: Mapping[str, Decimal],
 ) -> Costed:  # fmt: skip
     project = parts[0].part.project
+    shelf = stock(desk, opened)
     rows, need = [], TakeOff()
     for found in parts:
-        taken = _whole(desk, opened, found, shop)
+        taken = _whole(desk, shelf, found, gun_of(shop))
         need.add(taken)
         rows.append(
             Costed(found.part.name, Cost(taken.hours, shop.labour_rate, _materials(desk, taken, unit), Decimal(0)))
@@ -73,13 +74,12 @@ def _costed(
     return Costed(project.name, cost, tuple(rows), project)
 
 
-def _whole(desk: Desk, opened: Session, found: Standing, shop: Shop) -> TakeOff:
+def _whole(desk: Desk, shelf: Stock, found: Standing, gun: Gun) -> TakeOff:
     """The take-off of all steps of a part, done or not."""
-    shelf, gun = stock(desk, opened), gun_of(shop)
     key = ("whole", found.version, shelf.version, gun)
 
     def make() -> TakeOff:
-        zones = zone_facts(desk, found.part)
+        zones = found.zones
         coats: list[CoatPaint] = [
             paint for p in found.steps if (paint := paint_of(p.step, zones, found.products)) is not None
         ]

@@ -53,6 +53,7 @@ class Standing:
     action: Action
     look: Outlook
     space: Space
+    zones: tuple[ZoneFacts, ...]
     version: tuple[object, ...]  # as long as it is the same, so is all but what moves with the weather
 
     @property
@@ -192,7 +193,8 @@ def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, s
     space = spaces[state.stays[-1].space]
     version = (part.uuid, seq, part.changes)
     return Standing(
-        part, still.system, still.products, state, climate, still.clocks, still.steps, action, look, space, version
+        part, still.system, still.products, state, climate, still.clocks, still.steps, action, look, space,
+        still.zones, version,
     )  # fmt: skip
 
 
@@ -207,6 +209,7 @@ class _Unmoving:
     here: PartState  # as the zones of the next step see it
     clocks: list[CoatClock]
     groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...]
+    zones: tuple[ZoneFacts, ...]
 
 
 def _unmoving(
@@ -227,7 +230,7 @@ def _unmoving(
         groups = tuple(
             (g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart if len(apart) > 1
         )
-        return _Unmoving(system, products, along, ahead, here, clocks, groups)
+        return _Unmoving(system, products, along, ahead, here, clocks, groups, tuple(facts))
 
     key = ("clocks", part.uuid, seq, weather.version, part.changes)
     found: _Unmoving = desk.memo.get(key, make)

@@ -13,14 +13,14 @@ from cool_sheen.core.materials.cost import cents
 from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.mixing.recipes import Choice, mix_of
-from cool_sheen.core.planning.paint import coats_ahead
+from cool_sheen.core.planning.paint import Transfer, coats_ahead
 from cool_sheen.core.planning.takeoff import Gun, LayerNeed, TakeOff, take_off, work_of
 from cool_sheen.core.units import Millilitres
 from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import Standing, stand_all, zone_facts
+from cool_sheen.service.jobs import Standing, stand_all
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.store import stock as stores
@@ -100,33 +100,44 @@ def gun_of(shop: Shop) -> Gun:
     return Gun(shop.reservoir_ml, shop.loss_ml)
 
 
-def take_off_of(desk: Desk, opened: Session, found: Standing, gun: Gun, estimate: str = "shop") -> TakeOff:
-    """Return what the rest of a part's work takes; kept as long as the part, the shelf and the yields stay."""
-    shelf = stock(desk, opened)
+@dataclass(frozen=True)
+class Basis:
+    """What an estimate goes by: the shelf, the gun, and how much of the paint ends on a part."""
+
+    shelf: Stock
+    gun: Gun
+    transfer: Transfer
+    version: tuple[object, ...]
+
+
+def basis_of(desk: Desk, opened: Session, shop: Shop, estimate: str = "shop") -> Basis:
+    """Return what to reckon with: the shop's own use, or the book's transfer."""
+    shelf, gun = stock(desk, opened), gun_of(shop)
     learned = tuple(yields(desk, opened).items()) if estimate == "shop" else ()
-    key = ("take-off", found.version, shelf.version, gun, learned)
+    return Basis(shelf, gun, transfer_of(desk, opened, estimate), (shelf.version, gun, learned))
+
+
+def take_off_of(desk: Desk, found: Standing, basis: Basis) -> TakeOff:
+    """Return what the rest of a part's work takes; kept as long as the part, the shelf and the yields stay."""
 
     def make() -> TakeOff:
-        zones, transfer = zone_facts(desk, found.part), transfer_of(desk, opened, estimate)
-        coats = coats_ahead(found.steps, zones, found.products, transfer)
-        name = f"{found.part.name}"
-        made = take_off(name, coats, found.products, shelf.supplies, gun)
+        coats = coats_ahead(found.steps, found.zones, found.products, basis.transfer)
+        made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.gun)
         assert desk.catalogue.rates is not None
-        made.used, made.hours = work_of(found.steps, zones, coats, gun, desk.catalogue.rates)
+        made.used, made.hours = work_of(found.steps, found.zones, coats, basis.gun, desk.catalogue.rates)
         return made
 
-    kept: TakeOff = desk.memo.get(key, make)
+    kept: TakeOff = desk.memo.get(("take-off", found.version, basis.version), make)
     return kept
 
 
 def stores_of(desk: Desk, opened: Session, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
     """Work the take-off of a project out, or of everything that is planned, and what to buy for it."""
-    weather = look(desk, opened)
-    total = TakeOff()
-    for found in stand_all(desk, opened, weather):
-        if project is None or found.part.project_uuid == project:
-            total.add(take_off_of(desk, opened, found, gun_of(shop), estimate))
-    for count in can_counts(desk, opened, shop, project=project):
+    meant = [f for f in stand_all(desk, opened, look(desk, opened)) if project in (None, f.part.project_uuid)]
+    basis, total = basis_of(desk, opened, shop, estimate), TakeOff()
+    for found in meant:
+        total.add(take_off_of(desk, found, basis))
+    for count in can_counts(desk, opened, shop, meant):
         if count.product.aerosol and not count.unplanned:  # whole cans, session by session
             total.components[f"paint:{count.product.key}"] = count.cans * count.product.aerosol.can_ml
     have = stores.balances(opened)

@@ -30,6 +30,7 @@ from cool_sheen.store import log
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import StockMovement
 
+_NOISE_G = 0.8  # what a pan shows by itself
 _SPRAYED = ("hvlp", "conventional", "airless")
 
 
@@ -213,7 +214,7 @@ def _amount(state: BatchState, said: PourSaid, missing_ml: Millilitres, scale_g:
         if scale_g is None:
             raise Refused("The scale does not answer.", {"amount": "Type what it shows."})
         grams = scale_g - state.plan.tare_g - state.cup.ready_g
-        if grams <= 0:
+        if grams <= min(_NOISE_G, 0.2 * missing_ml * density):
             raise Refused(
                 "The scale shows no more than before.",
                 {"amount": f"It shows {scale_g:.1f} g; with cup and what is in it that is nothing new."},

@@ -17,7 +17,7 @@ from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
 from cool_sheen.service.climate import Weather, look, now_in
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing, rest_of, stand_all, zone_facts
+from cool_sheen.service.jobs import Standing, rest_of, stand_all
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.store import stock as stores
@@ -102,7 +102,7 @@ def waiting(desk: Desk, opened: Session, weather: Weather, estimate: str = "shop
     transfer = transfer_of(desk, opened, estimate)
     out = []
     for found in stand_all(desk, opened, weather):
-        coats = next_coats(coats_ahead(found.steps, zone_facts(desk, found.part), found.products, transfer))
+        coats = next_coats(coats_ahead(found.steps, found.zones, found.products, transfer))
         if coats and found.products[coats[0].product].aerosol is None:
             out.append(Waiting(found, found.products[coats[0].product], coats))
     return out

@@ -19,7 +19,7 @@ from cool_sheen.service import work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing, find_part, rest_of, spaces_by_id, stand_one, zone_facts
+from cool_sheen.service.jobs import Standing, find_part, rest_of, spaces_by_id, stand_one
 from cool_sheen.service.shelf import newer_data
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
@@ -75,7 +75,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
             found.system,
             found.products,
             section.Canvas(360, 300, 44, marks=True, units=shop.units),
-            {z.name: planned_build(found.system, found.products, z).total_um for z in zone_facts(desk, found.part)},
+            {z.name: planned_build(found.system, found.products, z).total_um for z in found.zones},
         ),
         "by_zone": _by_zone(desk, found),
         "counts": [(la, *lane.coats_of(found, la.id)) for la in found.system.used],
@@ -94,7 +94,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
 
 def _by_zone(desk: Desk, found: Standing) -> list[tuple[str, list[tuple[int, int]]]]:
     """Return for each zone how many coats of each layer count, and how many it is to have; nothing for one zone."""
-    zones = zone_facts(desk, found.part)
+    zones = found.zones
     if len(zones) < 2:
         return []
     counts = found.state.coats_by_zone

@@ -18,8 +18,9 @@ from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
 from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
+from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import all_projects
+from cool_sheen.service.jobs import all_projects, stand_all
 from cool_sheen.service.stock import stock
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
@@ -222,11 +223,14 @@ def _changed(
 def cans(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
     """Count aerosol cans by session, and see what moving a part to another session does."""
     part, day, to = (request.query_params.get(name, "") for name in ("part", "day", "to"))
-    before = can_counts(desk, opened, shop)
+    meant = stand_all(desk, opened, look(desk, opened))
+    before = can_counts(desk, opened, shop, meant)
     after = None
     if part and day and to:
         try:
-            after = can_counts(desk, opened, shop, {(UUID(part), date.fromisoformat(day)): date.fromisoformat(to)})
+            after = can_counts(
+                desk, opened, shop, meant, {(UUID(part), date.fromisoformat(day)): date.fromisoformat(to)}
+            )
         except ValueError:
             raise Refused("That move cannot be read: choose a part and two days of the list.") from None
     return pages.show(

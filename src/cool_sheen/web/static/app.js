@@ -122,7 +122,7 @@
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form")) event.detail.shouldSwap = false;
-    if (event.detail.xhr.status >= 400 && event.detail.target.id === "live") event.detail.shouldSwap = false;
+    if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.id === "live") event.detail.shouldSwap = false; // a refresh
   });
   function say(text) {
     const card = document.createElement("div");

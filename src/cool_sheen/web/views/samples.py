@@ -9,8 +9,10 @@ import numpy as np
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.film.build import Build
+from cool_sheen.core.mixing.pours import targets
+from cool_sheen.core.mixing.ratios import Share
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.web.views import band, ribbon, section
+from cool_sheen.web.views import band, cup, ribbon, section
 
 NOON = datetime(2026, 6, 8, 12, 0, tzinfo=UTC)
 ZONE = ZoneInfo("Europe/Berlin")
@@ -52,10 +54,23 @@ def _band() -> band.Band:
     return band.draw(series, frame, ZONE, height=200, shut=shut, product_name="clear")
 
 
+def _cup(poured: tuple[float, ...], now: int) -> cup.CupPicture:
+    """Four to one with a tenth of reducer: 400, 100 and 50 ml."""
+    parts = (("Epoxy primer (base)", 400.0, 1.42), ("Epoxy hardener", 100.0, 0.98), ("Epoxy reducer", 50.0, 0.87))
+    split = [Share(name, ml / 550, density) for name, ml, density in parts]
+    return cup.draw(targets(split, 550, poured), ["paint", "hardener", "reducer"], now, cup.CupCanvas(tare_g=38))
+
+
 def all_of_them() -> dict[str, Any]:
     """Return every sample by the name of its picture."""
     return {
         "ribbons": [(phase, _ribbon(phase, gate=phase in ("open", "wet"))) for phase in _PHASES],
         "section": _section(),
         "band": _band(),
+        "cups": [
+            ("empty", _cup((0, 0, 0), 0)),
+            ("base in", _cup((400, 0, 0), 1)),
+            ("over-poured", _cup((400, 130, 0), 0)),
+            ("ready", _cup((400, 100, 50), -1)),
+        ],
     }

@@ -1,0 +1,160 @@
+"""The mixing bench: ratios on three bases, pours that go wrong, pot life, speeds, order."""
+
+from datetime import timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.support import T0, steady
+
+from cool_sheen.core.errors import CoreError
+from cool_sheen.core.mixing.order import stages
+from cool_sheen.core.mixing.pot_life import pot_life, pot_life_ends
+from cool_sheen.core.mixing.pours import rescue, targets
+from cool_sheen.core.mixing.ratios import Addition, Part, Recipe, batch, readings, ready_from, ready_from_mixed, shares
+from cool_sheen.core.mixing.recipes import Choice, mix_of
+from cool_sheen.core.mixing.speeds import fitting, propose
+from cool_sheen.formats.catalogue import shipped
+
+amounts = st.floats(0.5, 100)
+densities = st.floats(0.7, 1.9)
+recipes = st.builds(
+    Recipe,
+    st.sampled_from(["volume", "weight"]),
+    st.lists(st.builds(Part, st.just("part"), amounts, densities, st.floats(10, 90)), min_size=1, max_size=3).map(
+        tuple
+    ),
+    st.lists(
+        st.builds(
+            Addition, st.just("addition"), st.floats(0.1, 30), st.sampled_from(["mixed", "paint", "ready"]), densities
+        ),
+        max_size=3,
+    ).map(tuple),
+)
+
+
+@given(recipes, st.floats(5, 5000))
+def test_a_percentage_is_of_what_it_says_and_volumes_add(recipe, ready_ml):
+    found = batch(recipe, ready_ml)
+    assert sum(p.ml for p in found.pours) == pytest.approx(ready_ml)
+    assert found.pours[-1].scale_g == pytest.approx(found.ready_g)
+    measured = [p.ml if recipe.measure == "volume" else p.g for p in found.pours]
+    count = len(recipe.parts)
+    base = {"mixed": sum(measured[:count]), "paint": measured[0], "ready": sum(measured)}
+    for place, addition in enumerate(recipe.additions):
+        assert measured[count + place] == pytest.approx(base[addition.of] * addition.pct / 100)
+        said = readings(recipe, place)
+        assert said[addition.of] == pytest.approx(addition.pct)
+        assert all(measured[count + place] == pytest.approx(base[basis] * pct / 100) for basis, pct in said.items())
+    for part, amount in zip(recipe.parts, measured, strict=False):
+        assert amount / measured[0] == pytest.approx(part.parts / recipe.parts[0].parts)
+
+
+@given(recipes, st.floats(5, 5000))
+def test_from_whichever_side_a_batch_is_asked_for_it_is_the_same_batch(recipe, ready_ml):
+    found = batch(recipe, ready_ml)
+    for place, poured in enumerate(found.pours):
+        assert ready_from(recipe, place, poured.ml) == pytest.approx(ready_ml)
+    assert ready_from_mixed(recipe, sum(p.ml for p in found.pours[: len(recipe.parts)])) == pytest.approx(ready_ml)
+
+
+@given(recipes, st.floats(50, 2000), st.data())
+def test_after_any_over_pour_topping_up_brings_the_ratio_back_and_takes_nothing_out(recipe, ready_ml, data):
+    split = shares(recipe)
+    poured = [s.ml_per_ml * ready_ml * data.draw(st.floats(0, 1.6)) for s in split]
+    aims = targets(split, ready_ml, poured)
+    whole = sum(t.target_ml for t in aims)
+    assert whole >= ready_ml * (1 - 1e-9)
+    for share, aim in zip(split, aims, strict=True):
+        assert aim.poured_ml + aim.missing_ml == pytest.approx(aim.target_ml, rel=1e-6)
+        assert aim.target_ml == pytest.approx(share.ml_per_ml * whole)
+    # The calculator says the same of a cup that is full.
+    if all(p > 0 for p in poured) and max(p / s.ml_per_ml for p, s in zip(poured, split, strict=True)) >= ready_ml:
+        told = rescue([s.ml_per_ml for s in split], poured)
+        assert told.add == pytest.approx([t.missing_ml for t in aims], abs=1e-6)
+        assert told.total == pytest.approx(whole)
+
+
+def test_where_there_is_no_more_of_a_component_the_rest_goes_by_what_there_was():
+    split = shares(Recipe("volume", (Part("base", 4, 1.4), Part("hardener", 1, 1.0))))
+    aims = targets(split, 500, [320, 0], [True, False])
+    assert [t.target_ml for t in aims] == pytest.approx([320, 80])
+
+
+@pytest.mark.parametrize(
+    ("recipe", "says"),
+    [
+        (Recipe("volume", (Part("base", 0, 1.2), Part("hardener", 0, 1.0))), "add up to nothing"),
+        (Recipe("volume", (Part("base", 0, 1.2), Part("hardener", 1, 1.0))), "is the paint"),
+        (Recipe("weight", (Part("base", 4, 0.0),)), "no density"),
+        (Recipe("volume", (Part("base", 4, 1.2),), (Addition("reducer", 101, "ready", 0.9),)), "from 0 to 100"),
+        (
+            Recipe("volume", (Part("base", 4, 1.2),), tuple(Addition("r", 50, "ready", 0.9) for _ in range(2))),
+            "nothing is left for the paint",
+        ),
+    ],
+)
+def test_what_is_no_mix_is_refused_in_words(recipe, says):
+    with pytest.raises(CoreError, match=says):
+        shares(recipe)
+
+
+@given(st.floats(5, 480), st.floats(5, 35), st.floats(0, 10))
+def test_pot_life_in_steady_air_is_the_formula_and_warmth_shortens_it(minutes, temp, warmer):
+    expected = pot_life(minutes, 20, temp)
+    ends = pot_life_ends(T0, minutes, 20, steady(temp, 50))
+    assert (ends - T0).total_seconds() / 60 == pytest.approx(expected, abs=0.1, rel=0.001)
+    assert pot_life_ends(T0, minutes, 20, steady(temp + warmer, 50)) <= ends + timedelta(seconds=1)
+
+
+@pytest.mark.parametrize(
+    ("temp", "area", "method", "hardener", "reducer"),
+    [
+        (10, 1.0, "hvlp", "hardener-urethane-fast", "reducer-urethane-fast"),
+        (20, 1.0, "hvlp", "hardener-urethane-standard", "reducer-urethane-medium"),
+        (23, 6.0, "hvlp", "hardener-urethane-slow", "reducer-urethane-slow"),  # large counts as warmer
+        (20, 0.1, "hvlp", "hardener-urethane-standard", "reducer-urethane-fast"),  # small counts as colder
+        (34, 2.0, "hvlp", "hardener-urethane-slow", "reducer-urethane-extra-slow"),
+        (20, 1.0, "brush", "hardener-brushing", "reducer-brushing"),  # the type depends on the method, too
+    ],
+)
+def test_hot_or_large_is_slow_and_cold_or_small_is_fast_with_the_reason(temp, area, method, hardener, reducer):
+    shelf, product = shipped().supplies.values(), shipped().products["single-stage-two-pack"]
+    for kind, wanted in (("hardener", hardener), ("reducer", reducer)):
+        found = propose(fitting(product, kind, method, shelf), kind, temp, area, method)
+        assert found.supply.key == wanted
+        assert f"{temp} °C" in found.reason
+
+
+@pytest.mark.parametrize("product", sorted(k for k, p in shipped().products.items() if p.aerosol is None))
+def test_every_product_can_be_mixed_and_its_solids_are_the_sheets_at_the_usual_reduction(product):
+    sheet = shipped().products[product]
+    mix = mix_of(sheet, shipped().supplies, Choice(method=sheet.methods[0]))
+    found = batch(mix.recipe, 1000)
+    assert abs(found.volume_solids_pct - sheet.volume_solids_pct) < 1.5
+    assert len({c.key for c in mix.components}) == len(found.pours)
+
+
+def test_a_cap_holds_on_whatever_basis_the_percentage_is_said_unless_there_is_a_reason():
+    clear, shelf = shipped().products["clear-two-pack"], shipped().supplies  # up to 10 % of the mixed
+    mix_of(clear, shelf, Choice(reducer_pct=14.9, reducer_of="paint"))
+    with pytest.raises(CoreError, match=r"up to 10 % of the mixed paint and hardener, and this is 10\.7 %"):
+        mix_of(clear, shelf, Choice(reducer_pct=16, reducer_of="paint"))
+    assert (
+        mix_of(clear, shelf, Choice(reducer_pct=16, reducer_of="paint", beyond_cap=True)).recipe.additions[0].pct == 16
+    )
+    with pytest.raises(CoreError, match="at most 30 ml for a litre"):
+        mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 31.0),)))
+    with pytest.raises(CoreError, match="does not go into"):
+        mix_of(clear, shelf, Choice(doses_ml_per_l=(("drier-alkyd", 5.0),)))
+    dosed = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 20.0),)))
+    assert dosed.time_factor == pytest.approx(0.7**2)
+    assert batch(dosed.recipe, 1000).pours[-1].ml == pytest.approx(20)
+
+
+def test_stir_pour_stir_induct_and_only_then_reduce():
+    order = stages(["paint", "hardener", "reducer"], "single_stage", True, True, True)
+    assert [s.gate or s.line if s.does != "wait" else "wait" for s in order] == [
+        "base_stirred", "colour_checked", 0, 1, "mix_stirred", "wait", 2, "strained", "test_pattern",
+    ]  # fmt: skip
+    assert [s.does for s in stages(["paint"], "primer", True, False, False)] == ["gate", "pour"]
