@@ -4,7 +4,7 @@ import re
 
 import pytest
 from playwright.sync_api import expect
-from tests.browser.test_bench import violations
+from tests.browser.test_bench import choose, violations
 from tests.browser.test_building_a_stack import tab_to
 
 ROOMS = ["/mix", "/stores", "/stores/stock", "/stores/sizes", "/stores/cans", "/stores/cost", "/stores/yields"]
@@ -20,11 +20,13 @@ def ask_for(page, product: str, amount: str) -> None:
 
 
 def test_a_batch_is_worked_out_poured_and_ended_by_keyboard_alone(page, served):
-    page.goto("/mix")
-    tab_to(page, "#mix-epoxy-barrier-high-solids .btn")
-    page.keyboard.press("Enter")
+    page.goto("/")
+    choose(page, "Bench end, north")
+    page.keyboard.press("m")
+    expect(page.locator("#mix-new")).to_be_visible()
     expect(page.locator(".mix-total .figure")).to_be_visible()
     total = page.locator(".mix-total .figure").inner_text()
+    expect(page.locator(".mix-result")).to_contain_text("Epoxy reducer")
     tab_to(page, "#f-reducer_pct")
     page.keyboard.type("0")
     page.keyboard.press("Tab")
@@ -61,7 +63,8 @@ def test_on_the_scale_the_stand_in_pours_and_what_it_shows_is_taken_over(page, s
     page.get_by_role("button", name="Done").click()
     aim = float(page.locator(".aim b").inner_text().split()[0])
     assert aim == pytest.approx(40 + 200 * 0.98, abs=0.1)
-    page.get_by_role("button", name=re.compile("Pour to")).click()
+    with page.expect_response("**/scale"):
+        page.get_by_role("button", name=re.compile("Pour to")).click()
     served.shop.clock.turn(seconds=30)
     expect(page.locator("[data-scale-figure]")).to_have_text(re.compile(r"23\d\.\d"))
     expect(page.locator("[data-scale-state]")).to_have_text("steady")

@@ -31,15 +31,21 @@ class SimulatedScale:
         self._to_g = 0.0
         self._since: datetime | None = None
         self._pouring = False
+        self._tare_g = 0.0
+
+    def tare(self, now: datetime) -> None:
+        """Call what is on the pan nought."""
+        self._tare_g = self._load(now)
 
     def put(self, grams: Grams, now: datetime) -> None:
         """Put a weight on the pan, in place of what was there."""
+        self._tare_g = 0.0
         self._move(grams, now, pouring=False)
 
     def pour_to(self, grams: Grams, now: datetime) -> None:
         """Pour in a steady stream until the display would show so much: a hand stops a little late."""
         late = random.Random(f"{self.seed}:{grams:.1f}").gauss(0.4, 0.3)  # noqa: S311 - a simulation
-        self._move(grams + late, now, pouring=True)
+        self._move(grams + late + self._tare_g, now, pouring=True)
 
     def _move(self, grams: Grams, now: datetime, *, pouring: bool) -> None:
         self._from_g = self._load(now)
@@ -59,4 +65,4 @@ class SimulatedScale:
         load = self._load(now)
         noise = random.Random(f"{self.seed}:{now.isoformat()}").gauss(0, _NOISE_G)  # noqa: S311 - a simulation
         shown = round((load + noise) / _RESOLUTION_G) * _RESOLUTION_G
-        return ScaleReading(max(0.0, round(shown, 1)), abs(self._to_g - load) < _STILL_G)
+        return ScaleReading(round(max(0.0, shown - self._tare_g), 1), abs(self._to_g - load) < _STILL_G)

@@ -8,7 +8,7 @@ from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.mixing.ratios import BASIS_WORDS, Addition, Basis, Measure, Part, Recipe, readings, shares
 from cool_sheen.core.mixing.speeds import fitting, speed_of
-from cool_sheen.core.units import Percent
+from cool_sheen.core.units import GramsPerMillilitre, Percent
 
 FREE = ("water", "demineralised water")  # from the tap or nearly: not kept in stock
 
@@ -141,9 +141,9 @@ def _additions(
         if dose > 0:
             component = Component(f"supply:{key}", supply.name, "additive", supply)
             density = own.get(component.key, supply.density_g_per_ml or 0.0)
-            _need_density(component.name, density, component.key, choice, product)
+            _need_density(component.name, density, component.key)
             out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready",
-                                            density or 0.9)))  # fmt: skip
+                                            density)))  # fmt: skip
             factor *= (supply.time_factor or 1.0) ** (dose / (supply.dose_ml_per_l or dose))
     return out, factor
 
@@ -174,10 +174,11 @@ def _reducer(
     else:
         component = Component(f"supply:{supply.key}", supply.name, "reducer", supply)
         density = own.get(component.key, supply.density_g_per_ml or 0.0)
-    _need_density(component.name, density, component.key, choice, product)
-    return component, Addition(component.name, pct, basis, density or 0.87)
+    _need_density(component.name, density, component.key)
+    return component, Addition(component.name, pct, basis, density)
 
 
-def _need_density(name: str, density: float, key: str, choice: Choice, product: Product) -> None:
-    if density <= 0 and (choice.measure or product.mix.measure) == "weight":
-        raise OutOfRange(f"{name} has no density on its sheet: give it here, or measure by volume.", f"density.{key}")
+def _need_density(name: str, density: GramsPerMillilitre, key: str) -> None:
+    """The scale is shown beside the marks: a density that nobody gave is asked for, not guessed."""
+    if density <= 0:
+        raise OutOfRange(f"{name} has no density on its sheet: enter it, such as 0.87 g/ml.", f"density.{key}")

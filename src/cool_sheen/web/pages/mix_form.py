@@ -117,9 +117,11 @@ def _choice(typed: Typed, product: Product, queue: Sequence[Waiting], parts: dic
         for s in shelf.supplies.values()
         if s.kind in ("retarder", "accelerator") and (dose := _dose(typed, s)) is not None
     ]
+    named = [name for name in typed.values if str(name).startswith("density.")]
+    densities = [(name.removeprefix("density."), value) for name in named if (value := typed.number(name, 0.3, 3))]
     return Choice(
         hardener, reducer, "", pct, basis, tuple(doses), None,  # type: ignore[arg-type]
-        bool(typed.text("reason", most=400)),
+        bool(typed.text("reason", most=400)), tuple(densities),
     )  # fmt: skip
 
 

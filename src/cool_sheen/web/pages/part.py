@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
-from cool_sheen.core.log.entries import Recorded
+from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.fold import standing, standing_voids
 from cool_sheen.service import work
 from cool_sheen.service.building import findings_of
@@ -84,8 +84,11 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "new_id": work.new_id,
         "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
         "entries": [
-            (r, work.says_logged(opened, r, names, shop.units), r.entry.uuid in stands) for r in reversed(rows)
+            (r, work.says_logged(opened, r, names, shop.units), r.entry.uuid in stands)
+            for r in reversed(rows)
+            if r.entry.payload.kind not in ("pour", "viscosity", "stamp")  # they stand with their batch
         ],
+        "mixing": MIXING,
         "cautions": _cautions(desk, found, found.action.does),
         "substrate": desk.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(opened).values()),

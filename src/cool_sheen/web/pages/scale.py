@@ -34,8 +34,11 @@ async def _shown(desk: Desk, readings: int) -> AsyncIterator[str]:
 
 @router.post("")
 def put(desk: DeskDep, form: FormDep) -> Response:
-    """Move the stand-in: put a typed weight on it, or pour until it shows so much. Raises Refused."""
+    """Move the stand-in: put a typed weight on it, pour until it shows so much, or tare it. Raises Refused."""
     typed = Typed(form)
+    if typed.text("how") == "tare":
+        desk.scale.tare(desk.now())
+        return JSONResponse({"g": 0.0, "steady": True})
     grams = typed.quantity("grams", "weight", -0.001, 50_000)
     if grams is None:
         raise Refused("The scale was left as it was.", typed.notes)

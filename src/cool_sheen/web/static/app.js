@@ -165,6 +165,7 @@
     j: () => step(1), arrowdown: () => step(1), k: () => step(-1), arrowup: () => step(-1),
     c: () => press("coat"), t: () => press("touch"), s: () => press("sand"), d: () => press("step"), u: undo,
     o: () => { const lane = chosen(); if (lane) location.assign("/parts/" + lane.dataset.part); },
+    m: () => { const lane = chosen(), way = lane && $(".mix-link", lane); if (way) location.assign(way.href); else say("The next coat of this part needs no mixing."); },
     b: () => toggleBooth(), "?": () => $("#help").showModal(),
   };
   let ready = false;

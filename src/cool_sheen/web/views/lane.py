@@ -78,6 +78,7 @@ class Lane:
     due: list[str]  # keys of the alarms that are due by now
     press: str  # the uuid of the entry that the button will write
     why: list[Why]
+    mix: str  # where the next coat is mixed; empty when it needs no mixing
 
 
 def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
@@ -136,7 +137,17 @@ def lane(found: Standing, zone: ZoneInfo, units: str = "metric") -> Lane:
         due=_due(found),
         press=str(uuid4()),
         why=why(found, zone, units),
+        mix=mix_address(found),
     )
+
+
+def mix_address(found: Standing) -> str:
+    """Return where the next coat of a part is mixed; nothing for one out of a can, and after the last coat."""
+    ahead = (p.step.layer for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat")
+    layer = next(ahead, None)
+    if layer is None or found.products[layer.product].aerosol is not None:
+        return ""
+    return f"/mix/new?product={layer.product}&part_{found.part.uuid}=1"
 
 
 def lanes(standings: list[Standing], zone: ZoneInfo, units: str = "metric") -> list[Lane]:
