@@ -4,6 +4,7 @@ import shutil
 import sys
 import tempfile
 from pathlib import Path
+from uuid import uuid4
 
 sys.path[:0] = ["src", "."]
 
@@ -25,7 +26,24 @@ def main() -> None:
     )
     yard = served.shop.http.get("/weather").text.split(">Yard<")[0].rsplit('value="', 1)[1].split('"')[0]
     bench_end = served.shop.http.get("/jobs").text.split(">Bench end")[0].rsplit('href="', 1)[1].split('"')[0]
+    head = f"part_{part}=1"
+    mix = f"/mix/new?product=clear-two-pack&{head}&tare=38"
+    served.shop.http.headers["Origin"] = "http://testserver"
+    pouring = {
+        "product": "single-stage-two-pack",
+        "press": str(uuid4()),
+        "how": "ready",
+        "amount": "400 ml",
+        "cup": "1 l",
+    }
+    pour = served.shop.http.post("/mix/new", data=pouring).headers["location"]
+    for step in ({"gate": "base_stirred"}, {"gate": "colour_checked"}, {"line": "0", "how": "mark"}):
+        verb = "stamp" if "gate" in step else "pour"
+        served.shop.http.post(f"{pour}/{verb}", data={"press": str(uuid4()), **step})
     views = {
+        "mix": (mix, 1280, 900, False),
+        "pour": (f"{pour}?by=scale", 1280, 800, False),
+        "stores": ("/stores", 1280, 900, False),
         "bench": ("/", 1280, 800, False),
         "bench-booth": ("/", 1280, 800, True),
         "bench-phone": ("/", 390, 844, False),

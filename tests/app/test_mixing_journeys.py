@@ -107,6 +107,28 @@ def test_an_over_pour_is_rescued_the_reducer_waits_and_coats_come_out_of_the_bat
     assert not shop.standing(part).state.coats
 
 
+@pytest.mark.parametrize(("over", "topped_up"), [(1.4, []), (1.9, [0, 1])], ids=["under its cap", "over its cap"])
+def test_a_reducer_may_stay_up_to_its_cap_and_over_it_everything_else_is_topped_up(shop, over, topped_up):
+    batch = batch_of(begin(shop, "clear-two-pack", how="ready", amount="630 ml"))  # 5 % of the mixed, up to 10 %
+    do(shop, batch, "stamp", gate="base_stirred")
+    for line in "01":
+        do(shop, batch, "pour", line=line, how="mark")
+    do(shop, batch, "stamp", gate="mix_stirred")
+    page = do(shop, batch, "pour", line="2", how="typed", amount=f"{30 * over * (1.2 if over > 1.5 else 1):.1f} ml")
+    state = state_of(shop, batch)
+    short = [n for n, t in enumerate(state.targets()) if t.missing_ml > 0.1]
+    assert short == topped_up
+    assert ("went over" in page.text) == bool(topped_up)
+    for line in topped_up:
+        do(shop, batch, "pour", line=str(line), how="mark")
+    clear, hardener, reducer = state_of(shop, batch).poured_ml()
+    assert clear / hardener == pytest.approx(2, rel=0.001)
+    assert reducer / (clear + hardener) == pytest.approx(
+        0.10 if topped_up else 0.07, rel=0.001
+    )  # no more than it takes
+    mix_through(shop, batch)
+
+
 def test_pours_come_out_of_stock_once_and_go_back_when_taken_back(shop):
     item = "paint:clear-two-pack"
     bought = {"press": str(uuid4()), "kind": "bought", "sku": "clear-two-pack-set-1000ml", "count": "2"}

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from datetime import datetime
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from cool_sheen.store.models import PackSheet, StockMovement
@@ -27,16 +27,16 @@ def balances(session: Session) -> dict[str, float]:
 
 def opened_at(session: Session) -> dict[str, datetime]:
     """Return when the tin of each item that is in use was opened: the first use after the last purchase or count."""
-    bought = (
-        select(StockMovement.item, func.max(StockMovement.seq).label("seq"))
+    filled = (
+        select(StockMovement.item, func.max(StockMovement.at).label("at"))
         .where(StockMovement.kind.in_(["bought", "counted", "jar"]))
         .group_by(StockMovement.item)
         .subquery()
     )
     query = (
         select(StockMovement.item, func.min(StockMovement.at))
-        .join(bought, bought.c.item == StockMovement.item, isouter=True)
-        .where(StockMovement.kind == "used", StockMovement.seq > func.coalesce(bought.c.seq, 0))
+        .join(filled, filled.c.item == StockMovement.item, isouter=True)
+        .where(StockMovement.kind == "used", or_(filled.c.at.is_(None), StockMovement.at >= filled.c.at))
         .group_by(StockMovement.item)
     )
     return {item: at for item, at in session.execute(query) if at is not None}

@@ -63,7 +63,8 @@ class BatchState:
         used_up = [False] * len(self.plan.lines)
         for pour in self.pours:
             used_up[pour.payload.line] |= pour.payload.used_up
-        return targets(self.split, self.plan.ready_ml, self.poured_ml(), used_up)
+        caps = [line.cap_ml_per_ml for line in self.plan.lines]
+        return targets(self.split, self.plan.ready_ml, self.poured_ml(), used_up, caps)
 
     @property
     def cup(self) -> Batch:
@@ -72,9 +73,10 @@ class BatchState:
 
     @property
     def hardened_at(self) -> datetime | None:
-        """When the hardener first went in: the pot life counts from then."""
+        """When the hardener first went in: the pot life counts from then; what has none counts from its first pour."""
         roles = [line.role for line in self.plan.lines]
-        return min((p.at for p in self.pours if roles[p.payload.line] == "hardener"), default=None)
+        starts = [p.at for p in self.pours if roles[p.payload.line] == "hardener" or "hardener" not in roles]
+        return min(starts, default=None) if self.plan.pot_life_minutes else None
 
     @property
     def inducted_at(self) -> datetime | None:

@@ -62,6 +62,7 @@ def targets(
     ready_ml: Millilitres,
     poured_ml: Sequence[Millilitres],
     used_up: Sequence[bool] = (),
+    most: Sequence[float | None] = (),
 ) -> list[Target]:
     """Work the rest of a pour out again from what is in the cup.
 
@@ -70,6 +71,7 @@ def targets(
         ready_ml: The ready mix that was planned. [ml]
         poured_ml: What has been poured of each so far. [ml]
         used_up: Which components there is no more of: the rest goes by what there was.
+        most: For an addition with a cap, the most of it in a millilitre of ready mix: up to there it scales nothing.
 
     Returns: One target for each component. What was over-poured scales all of them up; a component that came short
         only asks for more of itself.
@@ -77,7 +79,9 @@ def targets(
     """
     short = [ml / s.ml_per_ml for s, ml, all_of_it in zip(split, poured_ml, used_up, strict=False) if all_of_it]
     wanted = min(short, default=ready_ml)
-    grown = max([wanted, *(ml / s.ml_per_ml for s, ml in zip(split, poured_ml, strict=True) if s.ml_per_ml > 0)])
+    caps = [*most, *[None] * (len(split) - len(most))]
+    allowed = [max(share.ml_per_ml, cap or 0.0) for share, cap in zip(split, caps, strict=True)]
+    grown = max([wanted, *(ml / share for share, ml in zip(allowed, poured_ml, strict=True) if share > 0)])
     return [
         Target(share, share.ml_per_ml * ready_ml, share.ml_per_ml * grown, ml)
         for share, ml in zip(split, poured_ml, strict=True)

@@ -95,7 +95,7 @@ def _part(product: Product, place: int, supplies: Mapping[str, Supply], choice: 
         name = product.name if len(product.mix.parts) == 1 else f"{product.name} ({part.name})"
         return Component(f"paint:{product.key}", name, "paint")
     if part.name in FREE:
-        return Component(f"free:{part.name}", part.name, "reducer")
+        return Component(f"free:{part.name}", part.name, "hardener")
     choices = fitting(product, "hardener", choice.method, supplies.values()) if part.name == "hardener" else []
     chosen = next((s for s in choices if speed_of(s) == choice.hardener_speed), None) or _middle(choices)
     if chosen is None:

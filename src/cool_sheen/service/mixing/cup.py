@@ -68,6 +68,8 @@ def _line(worked: Worked, place: int, share: Share) -> BatchLine:
     if component.role == "reducer" and reducer is not None and reducer.of != "ready":
         split = shares(recipe)[: 1 if reducer.of == "paint" else len(recipe.parts)]
         cap = min(1.0, sum(s.ml_per_ml for s in split) * reducer.max_pct / 100)
+    elif component.supply is not None and component.supply.max_dose_ml_per_l:
+        cap = component.supply.max_dose_ml_per_l / 1000
     return BatchLine(
         component=component.key, name=component.name, role=component.role,  # type: ignore[arg-type]
         ml_per_ml=share.ml_per_ml, density_g_per_ml=share.density_g_per_ml, volume_solids_pct=share.volume_solids_pct,

@@ -189,13 +189,12 @@ class RescuePlan:
     over_pct: float
     add: list[TopUp]
     new_ready_ml: Millilitres
-    within_cap: bool
 
 
 def rescue_of(state: BatchState) -> RescuePlan | None:
     """Say how an over-pour is rescued; None when nothing that is poured is off by more than the tolerance.
 
-    A reducer that went over its set value but stays under its cap may stay as it is.
+    A reducer that went over its set value but stays under its cap asks for nothing.
     """
     targets = state.targets()
     poured = [n for n, t in enumerate(targets) if t.poured_ml > 0]
@@ -212,17 +211,7 @@ def rescue_of(state: BatchState) -> RescuePlan | None:
     ]
     total = sum(max(t.target_ml, t.poured_ml) for t in targets)
     over = off_by_pct(targets[worst].planned_ml, targets[worst].poured_ml)
-    return RescuePlan(targets[worst].share.name, over, add, total, _within_cap(state, worst))
-
-
-def _within_cap(state: BatchState, line: int) -> bool:
-    cap = state.plan.lines[line].cap_ml_per_ml
-    if cap is None:
-        return False
-    poured = state.poured_ml()
-    rest = sum(ml for n, ml in enumerate(poured) if state.plan.lines[n].role in ("paint", "hardener"))
-    base = sum(li.ml_per_ml for li in state.plan.lines if li.role in ("paint", "hardener"))
-    return poured[line] <= cap * rest / base + 0.05
+    return RescuePlan(targets[worst].share.name, over, add, total)
 
 
 def part_names(opened: Session, state: BatchState) -> list[str]:
