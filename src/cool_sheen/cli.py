@@ -1,5 +1,6 @@
 """The command line: serve the application."""
 
+import gc
 import logging
 import socket
 import sys
@@ -76,6 +77,8 @@ class _Announcing(uvicorn.Server):
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
         if self.started:
+            gc.collect()
+            gc.freeze()  # what was loaded to serve stays: nobody has to look through it again
             print(self.message, flush=True)
 
 

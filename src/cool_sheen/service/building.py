@@ -32,8 +32,9 @@ from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
 from cool_sheen.formats.catalogue import compatibility
 from cool_sheen.service.climate import look, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused
-from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, state_of, working_day, zone_facts
+from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, working_day, zone_facts
 from cool_sheen.service.shelf import check_names, save, take_back
+from cool_sheen.service.states import state_of
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.survey import evidence_of, found_below, grounds_of
 from cool_sheen.service.work import Press, write

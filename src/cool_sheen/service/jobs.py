@@ -1,6 +1,6 @@
 """Projects, parts, spaces: making them, and reading how they stand."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, time
 from typing import Any
@@ -12,9 +12,10 @@ from sqlalchemy.orm import Session, selectinload
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.log.entries import Entry, MovePayload, Target
-from cool_sheen.core.log.fold import PartState, fold
-from cool_sheen.core.planning.film_clock import CoatClock, coat_clocks
+from cool_sheen.core.log.fold import PartState
+from cool_sheen.core.planning.film_clock import CoatClock, Factor, FactorOf, coat_clocks
 from cool_sheen.core.planning.next_action import Action, Outlook, decide
 from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.core.planning.sequence import Sequence as Plan
@@ -23,6 +24,8 @@ from cool_sheen.core.planning.steps import Progress, Step, following_product, pr
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service.climate import Weather, part_climate
 from cool_sheen.service.desk import Desk, Missing, Refused, zone_of
+from cool_sheen.service.learning import Lessons, lessons
+from cool_sheen.service.states import state_of
 from cool_sheen.service.stock import stock
 from cool_sheen.store import log
 from cool_sheen.store.models import Face, Part, Project, Shop, Space, Zone
@@ -141,31 +144,6 @@ def find_part(opened: Session, uuid: UUID) -> Part:
     return part
 
 
-def state_of(desk: Desk, opened: Session, part: Part, seq: int) -> PartState:
-    """Return the folded log of a part as of a sequence number."""
-
-    def make() -> PartState:
-        zones = [z.uuid for z in part.live_zones]
-        return fold(log.of_part(opened, part.uuid), zones, heirs_of(part.zones))
-
-    found: PartState = desk.memo.get(("state", part.uuid, seq, part.changes), make)
-    return found
-
-
-def heirs_of(zones: Sequence[Zone]) -> dict[UUID, frozenset[UUID]]:
-    """Return, for each zone that was split, the zones of now that came out of it."""
-    children: dict[UUID, list[Zone]] = {}
-    for zone in zones:
-        if zone.split_from:
-            children.setdefault(zone.split_from, []).append(zone)
-
-    def living(zone: Zone) -> frozenset[UUID]:
-        grown = [living(child) for child in children.get(zone.uuid, ())]
-        return frozenset().union(*grown) if zone.was_split else frozenset([zone.uuid]).union(*grown)
-
-    return {zone.uuid: living(zone) for zone in zones if zone.uuid in children}
-
-
 def zone_facts(desk: Desk, part: Part) -> list[ZoneFacts]:
     """Return what the survey says of the zones of a part."""
     faces = {face.uuid: face for face in part.faces}
@@ -182,15 +160,33 @@ def zone_facts(desk: Desk, part: Part) -> list[ZoneFacts]:
     ]  # fmt: skip
 
 
-def stand(desk: Desk, opened: Session, part: Part, seq: int, weather: Weather, spaces: dict[UUID, Space]) -> Standing:
+@dataclass(frozen=True, eq=False)
+class Surroundings:
+    """What all parts share: the weather, the spaces, and what the shop has learned."""
+
+    weather: Weather
+    spaces: dict[UUID, Space]
+    learned: Lessons
+
+
+def surroundings(desk: Desk, opened: Session, weather: Weather) -> Surroundings:
+    """Look around once, for any number of parts."""
+    spaces = spaces_by_id(opened)
+    return Surroundings(weather, spaces, lessons(desk, opened, weather, spaces))
+
+
+def stand(desk: Desk, opened: Session, part: Part, seq: int, around: Surroundings) -> Standing:
     """Work out how a part stands now."""
+    weather, spaces = around.weather, around.spaces
     state = state_of(desk, opened, part, seq)
     substrate = desk.catalogue.substrates[part.substrate]
     climate = part_climate(desk, opened, state, substrate.mass, spaces, weather)
-    still = _unmoving(desk, opened, part, seq, state, climate, weather)
-    look = Outlook(still.here, still.clocks, climate, still.products, desk.now(), still.groups, state)
-    action = decide(still.ahead, look)
     space = spaces[state.stays[-1].space]
+    still = _unmoving(desk, opened, part, _Known(seq, state, climate, weather, around.learned, space.uuid))
+    look = Outlook(
+        still.here, still.clocks, climate, still.products, desk.now(), still.groups, state, still.factor
+    )  # fmt: skip
+    action = decide(still.ahead, look)
     version = (part.uuid, seq, part.changes)
     return Standing(
         part, still.system, still.products, state, climate, still.clocks, still.steps, action, look, space,
@@ -210,11 +206,27 @@ class _Unmoving:
     clocks: list[CoatClock]
     groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...]
     zones: tuple[ZoneFacts, ...]
+    factor: FactorOf
 
 
-def _unmoving(
-    desk: Desk, opened: Session, part: Part, seq: int, state: PartState, climate: PartClimate, weather: Weather
-) -> _Unmoving:
+@dataclass(frozen=True, eq=False)
+class _Known:
+    """What is known of a part before its clocks are worked out."""
+
+    seq: int
+    state: PartState
+    climate: PartClimate
+    weather: Weather
+    learned: Lessons
+    space: UUID
+
+
+def _unmoving(desk: Desk, opened: Session, part: Part, known: _Known) -> _Unmoving:
+    state, climate = known.state, known.climate
+
+    def factor(product: str, without: UUID | None, mode: Mode) -> Factor:
+        return known.learned.factor(product, known.space, mode, without)
+
     def make() -> _Unmoving:
         system = System.model_validate(part.system)
         products = {key: desk.revision(opened, name) for key, name in part.revisions.items()}
@@ -225,14 +237,14 @@ def _unmoving(
         along = progress(steps, state)
         ahead = next((p.step for p in along if p.status == "next"), None)
         here = state.seen_by(ahead.zones if ahead else frozenset())
-        clocks = coat_clocks(here, climate, following, revisions)
+        clocks = coat_clocks(here, climate, following, revisions, factor)
         apart = state.histories()  # one group needs no clocks of its own: it is the part
         groups = tuple(
-            (g, coat_clocks(state.seen_by(g), climate, following, revisions)) for g in apart if len(apart) > 1
+            (g, coat_clocks(state.seen_by(g), climate, following, revisions, factor)) for g in apart if len(apart) > 1
         )
-        return _Unmoving(system, products, along, ahead, here, clocks, groups, tuple(facts))
+        return _Unmoving(system, products, along, ahead, here, clocks, groups, tuple(facts), factor)
 
-    key = ("clocks", part.uuid, seq, weather.version, part.changes)
+    key = ("clocks", part.uuid, known.seq, known.weather.version, part.changes, known.learned.by_space.get(known.space))
     found: _Unmoving = desk.memo.get(key, make)
     return found
 
@@ -241,15 +253,15 @@ def stand_one(desk: Desk, opened: Session, uuid: UUID, weather: Weather) -> Stan
     """Work out how one part stands. Raises Missing."""
     part = find_part(opened, uuid)
     seq = log.last_seqs(opened, [uuid]).get(uuid, 0)
-    return stand(desk, opened, part, seq, weather, spaces_by_id(opened))
+    return stand(desk, opened, part, seq, surroundings(desk, opened, weather))
 
 
 def stand_all(desk: Desk, opened: Session, weather: Weather) -> list[Standing]:
     """Work out how every part stands."""
     query = select(Part).options(selectinload(Part.project)).order_by(Part.created_at)
     seqs = log.last_seqs(opened)
-    spaces = spaces_by_id(opened)
-    return [stand(desk, opened, part, seqs.get(part.uuid, 0), weather, spaces) for part in opened.scalars(query)]
+    around = surroundings(desk, opened, weather)
+    return [stand(desk, opened, part, seqs.get(part.uuid, 0), around) for part in opened.scalars(query)]
 
 
 def working_day(shop: Shop) -> WorkingDay:

@@ -10,7 +10,7 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.sheets import TOUCH_WORDS, Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
@@ -193,6 +193,7 @@ class TouchSaid(Strict):
 
     ready: bool
     milestone: str | None = None
+    how: TouchHow = "thumb_on_tape"
 
 
 def touch(
@@ -208,7 +209,7 @@ def touch(
     if name not in top.bands:
         marks = ", ".join(top.bands)
         raise Refused(f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {marks}."})
-    payload = TouchTestPayload(coat=top.coat.uuid, milestone=name, ready=said.ready)
+    payload = TouchTestPayload(coat=top.coat.uuid, milestone=name, ready=said.ready, how=said.how)
     return write(desk, opened, found.part, payload, Press(uuid, at))
 
 
@@ -324,7 +325,8 @@ def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
 
 def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
     mark = WORDS.get(payload.milestone, payload.milestone)
-    return f"Touched: {mark}" if payload.ready else f"Touched: not yet {mark}"
+    how = "" if payload.how == "thumb_on_tape" else f", by {TOUCH_WORDS[payload.how]}"
+    return f"Touched: {mark}{how}" if payload.ready else f"Touched: not yet {mark}{how}"
 
 
 def _says_test(payload: Any, names: dict[str, str], units: str) -> str:

@@ -17,6 +17,7 @@ from cool_sheen.core.coatings.sheets import (
     Strict,
     Temperature,
     Text,
+    TouchHow,
 )
 from cool_sheen.core.drying.milestones import WORDS, DryingData, Mode
 from cool_sheen.core.drying.phases import RecoatRule
@@ -158,6 +159,7 @@ class Product(Strict):
     coats_a_day: Annotated[int, Field(ge=1, le=20)] | None = None
     nozzle_mm: tuple[Positive, Positive] | None = None
     never_sanded: bool = False
+    ready_tests: Annotated[tuple[TouchHow, ...], Field(max_length=4)] = ()  # all of them, before the next coat
     first_coat: Text = "a first coat that looks thin is often right"
     cautions: tuple[Key, ...] = ()
 

@@ -13,6 +13,11 @@ GritName = Annotated[str, StringConstraints(pattern=r"^[PC]\d{2,4}$")]
 Speed = Literal["fast", "standard", "slow"]
 ReducerSpeed = Literal["fast", "medium", "slow", "extra_slow"]
 Method = Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"]
+TouchHow = Literal["thumb_on_tape", "tack", "colour_change", "print"]
+TOUCH_WORDS: dict[str, str] = {
+    "thumb_on_tape": "thumb on the tape", "tack": "tack", "colour_change": "colour change",
+    "print": "print of a finger",
+}  # fmt: skip
 TYPICAL = "typical of its kind: replace by your data sheet"
 
 

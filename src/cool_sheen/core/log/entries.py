@@ -8,7 +8,7 @@ from uuid import UUID
 
 from pydantic import AwareDatetime, Field, TypeAdapter, model_validator
 
-from cool_sheen.core.coatings.sheets import Share, Strict
+from cool_sheen.core.coatings.sheets import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 
 ShortText = Annotated[str, Field(max_length=200)]
@@ -85,7 +85,7 @@ class TouchTestPayload(Strict):
     coat: UUID
     milestone: ShortText
     ready: bool
-    how: Literal["thumb_on_tape", "tack", "colour_change", "print"] = "thumb_on_tape"
+    how: TouchHow = "thumb_on_tape"
 
 
 class MovePayload(Strict):

@@ -1,18 +1,30 @@
 """Where the log meets the clock: the film of each coat of a part, with what touch tests said of it."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from functools import partial
+from uuid import UUID
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import Band, Clock, Film, stacked
-from cool_sheen.core.drying.milestones import Milestone
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Clock, Film, stacked
+from cool_sheen.core.drying.milestones import Milestone, Mode
 from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, likely, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.fold import Coat, PartState, Touch
 from cool_sheen.core.planning.part_climate import PartClimate
+
+Factor = tuple[float, float]  # mean and spread of ln factor
+# What the shop knows of a product's times: product key, a coat whose own tests are left out, mode -> factor.
+FactorOf = Callable[[str, UUID | None, Mode], Factor]
+
+
+def unknown_factor(product: str, without: UUID | None, mode: Mode) -> Factor:
+    """The factor of a shop that has learned nothing: one, with the usual spread."""
+    return 0.0, DEFAULT_LN_SD
+
 
 ABRADES = ("sand", "degloss")
 _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
@@ -29,6 +41,7 @@ class CoatClock:
     rule: RecoatRule
     spans: list[Span]
     tested: bool  # somebody touched it and it was ready for the next coat
+    evidence: Mapping[Mode, tuple[TouchTest, ...]] = field(default_factory=dict)
 
     @property
     def opens(self) -> Band | None:
@@ -45,6 +58,7 @@ def coat_clocks(
     climate: PartClimate,
     following: Product | None,
     revisions: Mapping[str, Product],
+    factor: FactorOf = unknown_factor,
 ) -> list[CoatClock]:
     """Work out the clock of every coat on a part, bottom first.
 
@@ -53,6 +67,7 @@ def coat_clocks(
         climate: What the part sees.
         following: The product that comes on top of the last coat; None when nothing does.
         revisions: Product data by content hash, as the coats were put on with them.
+        factor: What the shop has learned of these products where the part stands.
     """
     sheets = [revisions[c.payload.coating] for c in state.coats]
     films = [
@@ -73,30 +88,75 @@ def coat_clocks(
         on_top = sheets[place + 1] if place + 1 < len(sheets) else following
         rule = sheet.rule_for(on_top)
         tests = state.tests_of(coat.uuid)
-        bands = taught(clock, film, tests)
+        known = partial(factor, sheet.key, coat.uuid)
+        evidence = evidence_of(clock, film, tests)
+        wanted = {rule.opens: frozenset(sheet.ready_tests)}
+        bands = taught(clock, film, _counting(tests, wanted), known)
         spans = with_closing(phases(film.start, rule, likely(bands)))
-        tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in tests)
-        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested))
+        tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in _counting(tests, wanted))
+        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, evidence))
     return out
 
 
-def taught(clock: Clock, film: Film, tests: list[Touch]) -> dict[str, Band]:
-    """Bands of a film after its touch tests: each teaches the factor of its drying mode; ready means ready."""
-    if not tests:
-        return clock.bands(film)
-    factors = {}
+def _counting(tests: list[Touch], wanted: Mapping[str, frozenset[str]]) -> list[Touch]:
+    """Leave "ready" out where a product asks for several tests at once and not all of them were ready yet."""
+    kept: list[Touch] = []
+    ready: dict[str, set[str]] = {}
+    for test in tests:
+        asked = wanted.get(test.payload.milestone, frozenset())
+        if test.payload.ready and asked:
+            ready.setdefault(test.payload.milestone, set()).add(test.payload.how)
+            if not asked <= ready[test.payload.milestone]:
+                continue
+        kept.append(test)
+    return kept
+
+
+def taught(
+    clock: Clock, film: Film, tests: list[Touch], known: Callable[[Mode], Factor] | None = None
+) -> dict[str, Band]:
+    """Bands of a film by the shop's factor and its own touch tests: each teaches its drying mode; ready means ready.
+
+    Args:
+        clock: The product over the climate.
+        film: The coat; its own ln factor is what doses do to its times.
+        tests: Touch tests of this coat.
+        known: The shop's factor of a mode without the tests of this coat; the usual spread when None.
+    """
+    evidence = evidence_of(clock, film, tests)
+    factors: dict[Mode, Factor] = {}
     for mode in {m.mode for m in clock.data.milestones}:
-        evidence = [e for m in clock.data.milestones if m.mode is mode and (e := _evidence(clock, film, m, tests))]
-        if evidence:
-            belief = learn(evidence, prior_ln_sd=film.ln_factor_sd, prior_ln_mean=film.ln_factor_mean)
-            factors[mode] = (belief.ln_mean, belief.ln_sd)
-    bands = {}
+        mean, spread = known(mode) if known else (0.0, film.ln_factor_sd)
+        if mode in evidence:
+            belief = learn(evidence[mode], prior_ln_sd=spread, prior_ln_mean=mean)
+            mean, spread = belief.ln_mean, belief.ln_sd
+        factors[mode] = (mean + film.ln_factor_mean, spread)
+    if set(factors.values()) == {(film.ln_factor_mean, film.ln_factor_sd)}:
+        bands = clock.bands(film)
+    else:
+        bands = {}
+        for mark in clock.data.milestones:
+            mean, spread = factors[mark.mode]
+            band = clock.band(mark.name, replace(film, ln_factor_mean=mean, ln_factor_sd=spread))
+            assert band is not None
+            bands[mark.name] = band
+    if not tests:
+        return bands
+    return {
+        name: _overruled(band, film.start, [t for t in tests if t.payload.milestone == name])
+        for name, band in bands.items()
+    }
+
+
+def evidence_of(clock: Clock, film: Film, tests: list[Touch]) -> dict[Mode, tuple[TouchTest, ...]]:
+    """What the tests of a coat say of the factor of each mode, doses and climate taken out."""
+    out: dict[Mode, tuple[TouchTest, ...]] = {}
+    if not tests:
+        return out
     for mark in clock.data.milestones:
-        mean, spread = factors.get(mark.mode, (film.ln_factor_mean, film.ln_factor_sd))
-        band = clock.band(mark.name, replace(film, ln_factor_mean=mean, ln_factor_sd=spread))
-        assert band is not None
-        bands[mark.name] = _overruled(band, film.start, [t for t in tests if t.payload.milestone == mark.name])
-    return bands
+        if found := _evidence(clock, film, mark, tests):
+            out[mark.mode] = (*out.get(mark.mode, ()), found)
+    return out
 
 
 def _evidence(clock: Clock, film: Film, mark: Milestone, tests: list[Touch]) -> TouchTest | None:
@@ -108,7 +168,7 @@ def _evidence(clock: Clock, film: Film, mark: Milestone, tests: list[Touch]) -> 
     before = max((m for m in not_yet if ready is None or m < ready), default=None)
     if not (ready or before):
         return None
-    needed = clock.needed_s(mark, film) / 60
+    needed = clock.needed_s(mark, film) * math.exp(film.ln_factor_mean) / 60
     return TouchTest(needed, before or None, ready or None) if math.isfinite(needed) else None
 
 

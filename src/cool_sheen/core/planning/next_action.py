@@ -10,7 +10,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.log.fold import PartState
-from cool_sheen.core.planning.film_clock import CoatClock, current_phase, keyed_since
+from cool_sheen.core.planning.film_clock import CoatClock, FactorOf, current_phase, keyed_since, unknown_factor
 from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.core.planning.steps import Step
 
@@ -65,6 +65,7 @@ class Outlook:
     now: datetime
     groups: tuple[tuple[frozenset[UUID], list[CoatClock]], ...] = ()
     everywhere: PartState | None = None
+    factor: FactorOf = unknown_factor
 
     @property
     def whole(self) -> PartState:

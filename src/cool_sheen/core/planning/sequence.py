@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
+from functools import partial
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -178,7 +179,8 @@ class _Plan:
         assert self.top is not None
         if self.top.coat is not None:
             return self.top.coat.bands
-        return taught(self.look.climate.clock(self.top.product), self.top.film, [])
+        known = partial(self.look.factor, self.top.product.key, None)
+        return taught(self.look.climate.clock(self.top.product), self.top.film, [], known)
 
     def _place_coat(self, step: Step) -> None:
         assert step.layer is not None

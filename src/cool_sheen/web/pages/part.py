@@ -11,6 +11,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.coatings.sheets import TOUCH_WORDS
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
@@ -165,7 +166,11 @@ def touch(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: Fo
         answer = typed.text("ready")
         if answer not in ("yes", "no"):
             raise Refused("Say whether it was ready.", {"ready": "Press Ready or Not ready."})
-        said = work.TouchSaid(ready=answer == "yes", milestone=typed.text("milestone") or None)
+        how = typed.text("how") or "thumb_on_tape"
+        if how not in TOUCH_WORDS:
+            raise Refused("Say how it was tested.", {"how": "Choose from the list."})
+        told = {"ready": answer == "yes", "milestone": typed.text("milestone") or None, "how": how}
+        said = work.TouchSaid.model_validate(told)
         return work.touch(desk, opened, found, press, said)
 
     return _log(request, uuid, desk, pages, form, write)
@@ -291,4 +296,5 @@ def dialog(
         lane=shown,
         grits=[g for g in MEAN_UM if g.startswith("P")],
         cautions=_cautions(desk, found, dialog),
+        hows=TOUCH_WORDS,
     )

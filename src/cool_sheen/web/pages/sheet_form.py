@@ -6,6 +6,7 @@ from typing import Any
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheets import TOUCH_WORDS
 from cool_sheen.core.drying.milestones import WORDS, Mode
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import read_quantity, shown
@@ -55,6 +56,7 @@ FILM = (
     Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),
     Box("methods", "Put on by", "words", hint=f"From {', '.join(_METHODS)}; commas between."),
     Box("nozzle_mm", "Nozzle from, to", "words", unit="mm", hint="Two figures with a comma between."),
+    Box("ready_tests", "Ready for the next coat by", "words", hint=f"All of them: {', '.join(TOUCH_WORDS)}."),
     Box("cautions", "Cautions", "words", hint="Keys with commas between."),
     Box("aerosol.can_ml", "Can holds", unit="ml", hint="For a coating that comes in a can."),
     Box("aerosol.usable_fraction", "Share that sprays well"),
@@ -107,7 +109,7 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     )),
 }  # fmt: skip
 _SPARE_ROWS = {"milestones": 2, "windows": 1, "mix.parts": 1, "heat_stages": 2}
-_LISTS = ("methods", "cautions", "nozzle_mm")
+_LISTS = ("methods", "ready_tests", "cautions", "nozzle_mm")
 _BOXES: dict[str, Box] = {box.name: box for group in (HEAD, FILM, REFERENCE, LIMITS, MIX) for box in group}
 
 

@@ -9,15 +9,20 @@ from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS, ROLES
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import TYPICAL
+from cool_sheen.core.coatings.sheets import TOUCH_WORDS, TYPICAL
 from cool_sheen.core.coatings.supplies import SUPPLY_WORDS, Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.milestones import WORDS
+from cool_sheen.core.drying.touch import learn
 from cool_sheen.core.planning.labour import WAYS
 from cool_sheen.formats import documents
 from cool_sheen.service import shelf as shelves
+from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.learning import lessons
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.work import new_id
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages import sheet_form
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
@@ -210,11 +215,15 @@ def product(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: 
     cautions = [desk.catalogue.cautions[c] for c in found.cautions]
     ships = desk.catalogue.products.get(key)
     mine = ("product", key) in shelf.own
+    spaces = spaces_by_id(opened)
+    learned = lessons(desk, opened, look(desk, opened), spaces).of_product(key)
     return pages.show(
         request, opened, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
         used=used, cautions=cautions, after={m.name: m.ref_minutes for m in found.milestones}, own=mine,
         roles=ROLE_WORDS, put_on_by=[WAYS[m].words for m in found.methods], ships=ships is not None,
         changes=shelves.differences(ships, found) if mine and ships else [],
+        learned=learned, space_names={uuid: s.name for uuid, s in spaces.items()}, hows=TOUCH_WORDS, new_id=new_id,
+        before=learn([]),
     )  # fmt: skip
 
 

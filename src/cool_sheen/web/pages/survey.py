@@ -19,8 +19,9 @@ from cool_sheen.core.survey.zones import OLD_FINISHES, STRIP_WORDS, ZONE_KINDS, 
 from cool_sheen.core.units import amount, shown
 from cool_sheen.service import survey
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import find_part, state_of, zone_facts
+from cool_sheen.service.jobs import find_part, zone_facts
 from cool_sheen.service.shelf import notes_of
+from cool_sheen.service.states import state_of
 from cool_sheen.service.work import Press, new_id
 from cool_sheen.store import log
 from cool_sheen.store.models import Part, Shop, Zone

@@ -26,7 +26,7 @@
       figure.textContent = written(left);
       const row = figure.closest(".cd");
       if (row) row.classList.toggle("is-due", left <= 0);
-      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) { ring(figure.closest("[data-part]"), figure.dataset.key); refresh(); }
+      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) { ring(figure.closest("[data-name]"), figure.dataset.key); refresh(); }
     }
     for (const clock of $$("[data-clock]")) {
       const options = { weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23", timeZone: clock.dataset.clock };

@@ -1,5 +1,6 @@
 """A lane of the Bench: a part's portrait, its ribbon, the next action and its countdown."""
 
+import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import lru_cache, partial
@@ -10,7 +11,7 @@ import numpy as np
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.gates import Shut
-from cool_sheen.core.drying.clock import Band
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.planning.film_clock import keyed_since
@@ -303,6 +304,7 @@ def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
         Why("surface now", f"{warmth(at.surface_temp_c[0])}, reference {warmth(top.product.ref_temp_c)}"),
         Why("humidity now", f"{at.rh_pct[0]:.0f} %, reference {top.product.ref_rh_pct:g} %"),
         Why("air", f"{payload.air_movement}; hardener {payload.hardener_speed}, reducer {payload.reducer_speed}"),
+        Why("this shop's times", _learned(found)),
         Why("touch tests of this coat", str(len(found.state.tests_of(top.coat.uuid)))),
     ]
     if band := found.action.band:
@@ -311,6 +313,17 @@ def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
     if payload.promised and payload.promised.opens:
         rows.append(Why("promised at the press", f"open {clock_time(payload.promised.opens, zone, now)}"))
     return rows
+
+
+def _learned(found: Standing) -> str:
+    """Say what the shop's own tests make of the product's times here."""
+    top = found.look.top
+    assert top is not None
+    mark = next((m for m in top.product.milestones if m.name == top.rule.opens), top.product.milestones[0])
+    mean, spread = found.look.factor(top.product.key, top.coat.uuid, mark.mode)
+    if (mean, spread) == (0.0, DEFAULT_LN_SD):
+        return "as the sheet says: no test taught it here yet"
+    return f"× {math.exp(mean):.2f} of the sheet, spread {100 * spread:.0f} % (25 % untaught)"
 
 
 def _instants(now: datetime) -> Floats:
