@@ -160,7 +160,7 @@ def _make_part_climate(
         pieces.append((series.at_s[within], series.air_temp_c[within], series.rh_pct[within]))
     air = Series(*(np.concatenate([piece[column] for piece in pieces]) for column in range(3)))
     series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass]))
-    return PartClimate(series, origin, spaces[stays[-1].space].air_movement)
+    return PartClimate(series, origin, spaces[stays[-1].space].air_movement, SURFACE_LAG_H[mass])
 
 
 def now_in(series: Series, at: datetime) -> Series:

@@ -24,6 +24,7 @@ from cool_sheen.web.pages import (
     survey,
     systems,
     weather,
+    what_if,
 )
 from cool_sheen.web.security import Doorkeeper
 from cool_sheen.web.templating import Pages
@@ -45,7 +46,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
     app.state.desk, app.state.pages = desk, Pages(desk, assets)
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
-    for module in (bench, jobs, scale, mix, stores, survey, systems, part, shelf, weather, start):
+    for module in (bench, jobs, scale, mix, stores, survey, systems, what_if, part, shelf, weather, start):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)

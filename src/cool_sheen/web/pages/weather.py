@@ -1,6 +1,6 @@
 """Weather: can I coat here? The band of a space, the gate of each product, and climate records."""
 
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo, available_timezones
@@ -14,12 +14,14 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.log.fold import PartState, Stay
+from cool_sheen.core.planning.openings import last_starts, open_slots, ways_to_open
+from cool_sheen.core.planning.paint import coats_ahead, next_coats
 from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import records
 from cool_sheen.service.climate import look, now_in, part_climate
 from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.jobs import spaces_by_id, stand_all
 from cool_sheen.service.shops import SPACE_KINDS
 from cool_sheen.service.stock import stock
 from cool_sheen.store import climate as store_climate
@@ -37,6 +39,7 @@ MASSES = {
 }  # fmt: skip
 _BACK, _AHEAD = timedelta(hours=24), timedelta(hours=72)
 _SOME = 10
+_SLOTS_AHEAD = timedelta(days=5)
 
 
 @router.get("")
@@ -77,10 +80,48 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
             shut=climate.shut(sheet, now), product_name=sheet.name, fahrenheit=shop.units == "us",
         ),
         "rows": rows,
+        "ways_open": ways_to_open(climate, sheet, now) if chosen.kind != "outdoors" else [],
+        "elsewhere": _open_elsewhere(desk, opened, sheet, mass, spaces, chosen),
+        "slots": open_slots(climate.shut(sheet, now), now, now + _SLOTS_AHEAD)[:6],
+        "here": _parts_here(desk, opened, shop, chosen, now),
         "imports": store_climate.imports(opened),
         "zones": sorted(available_timezones()),
         "zone_name": shop.time_zone,
     }  # fmt: skip
+
+
+def _open_elsewhere(
+    desk: Desk, opened: Session, product: Product, mass: str, spaces: dict[UUID, Space], chosen: Space
+) -> list[Space]:
+    """The other spaces in which a product's gate is open now: nobody heats the yard."""
+    if chosen.kind != "outdoors":
+        return []
+    now, weather = desk.now(), look(desk, opened)
+
+    def is_open(space: Space) -> bool:
+        climate = part_climate(desk, opened, PartState(stays=[Stay(now, space.uuid)]), mass, spaces, weather)
+        return climate.gate_at(product, now, now) is None
+
+    return [s for s in spaces.values() if s.uuid != chosen.uuid and is_open(s)]
+
+
+def _parts_here(desk: Desk, opened: Session, shop: Shop, space: Space, now: datetime) -> list[dict[str, Any]]:
+    """The parts in a space with a coat to come: how late today the next one may start, and the first of all of them."""
+    local = now.astimezone(zone_of(shop))
+    closes = datetime.combine(local.date(), time.fromisoformat(shop.closes), local.tzinfo)
+    out = []
+    for found in stand_all(desk, opened, look(desk, opened)):
+        coats = next_coats(coats_ahead(found.steps, found.zones, found.products))
+        if coats and found.space.uuid == space.uuid:
+            product = found.products[coats[0].product]
+            out.append(
+                {
+                    "part": found.part,
+                    "product": product,
+                    "last": last_starts(found.climate, product, coats, now, closes),
+                }
+            )
+    return out
 
 
 def _in_use(desk: Desk, opened: Session) -> list[Product]:
