@@ -16,12 +16,20 @@ from cool_sheen.service.desk import Desk, Memo
 from cool_sheen.service.jobs import NewPart, Standing, add_part, add_project, stand_one
 from cool_sheen.service.mixing import cup
 from cool_sheen.service.mixing.plan import Asked
-from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_up
+from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_place, set_up
 from cool_sheen.store.models import Part, Project
 
 DEMO_SEED = 7
 SPACES = {
-    "booth": NewSpace(name="Booth", kind="booth", heater_min_c=21, dehumidifier_max_rh_pct=55, has_sensor=True),
+    "booth": NewSpace(
+        name="Booth",
+        kind="booth",
+        heater_min_c=21,
+        dehumidifier_max_rh_pct=55,
+        has_sensor=True,
+        extraction=True,
+        floor_damped=True,
+    ),
     "shop": NewSpace(
         name="Finishing shop", kind="insulated_shop", heater_min_c=19, dehumidifier_max_rh_pct=60, has_sensor=True
     ),
@@ -140,6 +148,7 @@ def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
         seed=DEMO_SEED,
         demo=True,
     )
+    set_place(desk, opened, 51.0, 10.0)
     spaces = {key: add_space(opened, new).uuid for key, new in SPACES.items()}
     projects: dict[str, Project] = {}
     for project_name, name, substrate, area, space, system, story in PARTS:

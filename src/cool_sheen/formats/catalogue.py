@@ -18,6 +18,7 @@ from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.planning.make_ready import RoomStep
 from cool_sheen.core.planning.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
 
@@ -45,6 +46,7 @@ class Catalogue:
     packs: dict[str, Pack] = field(default_factory=dict)
     rates: Rates | None = None
     consumables: dict[str, Consumable] = field(default_factory=dict)
+    room_steps: tuple[RoomStep, ...] = ()
 
     def cautions_for(self, steps: Iterable[str], products: Iterable[Product]) -> list[Caution]:
         """Return the cautions of steps, by kind, and of products, each once."""
@@ -78,6 +80,7 @@ def shipped() -> Catalogue:
         {p.sku: p for p in packs},
         Rates.model_validate(wear["rates"]),
         {c.key: c for c in (Consumable.model_validate(data) for data in wear["consumable"])},
+        tuple(RoomStep.model_validate(data) for data in _read(root / "make_ready.toml")["step"]),
     )
     check(catalogue)
     return catalogue

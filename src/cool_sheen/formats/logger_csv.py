@@ -37,6 +37,7 @@ class Options:
     date_order: str = ""  # a key of SLASHED
     columns: tuple[int, int, int] | None = None  # time, temperature, humidity; from 0
     sure: bool = False  # the figures look odd, and are right
+    kind: str = ""  # record or forecast
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,11 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, instant, seconds
+from cool_sheen.core.climate.sun import sky_offset
 from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
 from cool_sheen.core.log.fold import PartState, Stay, standing
 from cool_sheen.core.planning.part_climate import PartClimate
@@ -40,12 +42,14 @@ def look(desk: Desk, opened: Session) -> Weather:
     now = desk.now()
     tick = now.replace(minute=now.minute // 10 * 10, second=0, microsecond=0)
     spaces = tuple(
-        (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement)
+        (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement, s.lag_h)
         for s in opened.scalars(select(Space))
     )
     typed = log.newest_seq(opened, "climate_reading")
     changed = (typed, log.newest_seq(opened, "void") if typed else 0)
-    return Weather(tick, (tick, records.version(opened), changed, spaces))
+    shop = desk.shop(opened)
+    place = (shop.latitude, shop.longitude) if shop else ()
+    return Weather(tick, (tick, records.version(opened), changed, spaces, place))
 
 
 def _typed(opened: Session) -> list[Recorded]:
@@ -73,9 +77,10 @@ def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, we
         return outdoor
     shop = desk.shop(opened)
     assert shop is not None  # a space belongs to a shop
-    room = Room(SPACE_LAG_H[space.kind], space.heater_min_c, space.dehumidifier_max_rh_pct)
+    lag_h = SPACE_LAG_H[space.kind] if space.lag_h is None else space.lag_h
+    room = Room(lag_h, space.heater_min_c, space.dehumidifier_max_rh_pct)
     model = room_climate(outdoor, room)
-    sources = _records(opened, space.uuid, origin - _RUN_IN)
+    sources = _records(opened, space.uuid, origin - _RUN_IN, weather.tick + AHEAD)
     if space.has_sensor:
         # A stand-in makes way for what was really measured: from the first real reading on it is silent.
         real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
@@ -90,11 +95,15 @@ def _outdoor(desk: Desk, opened: Session, since: datetime, weather: Weather) -> 
     def make() -> Series:
         shop = desk.shop(opened)
         seed = shop.weather_seed if shop else 0
-        forecast = SimulatedForecast(seed).hourly(since, weather.tick + AHEAD)
+        until = weather.tick + AHEAD
+        forecast = SimulatedForecast(seed).hourly(since, until)
+        for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
+            if points := records.taken_points(opened, since, until, kind=kind):
+                forecast = corrected(forecast, _readings(0, points))
         sources = [
             reading
             for space in opened.scalars(select(Space).where(Space.kind == "outdoors"))
-            for reading in _records(opened, space.uuid, since)
+            for reading in _records(opened, space.uuid, since, until)
         ]
         return corrected(forecast, believed(sources))
 
@@ -102,9 +111,9 @@ def _outdoor(desk: Desk, opened: Session, since: datetime, weather: Weather) -> 
     return found
 
 
-def _records(opened: Session, space: UUID, since: datetime) -> list[Readings]:
+def _records(opened: Session, space: UUID, since: datetime, until: datetime) -> list[Readings]:
     """Imports and typed readings of a space."""
-    taken = records.taken_points(opened, space, since)
+    taken = records.taken_points(opened, since, until, space)
     typed = [
         (row.entry.occurred_at, row.entry.payload.air_temp_c, row.entry.payload.rh_pct)
         for row in _typed(opened)
@@ -159,8 +168,18 @@ def _make_part_climate(
         within = (series.at_s >= begin) & (series.at_s < end)
         pieces.append((series.at_s[within], series.air_temp_c[within], series.rh_pct[within]))
     air = Series(*(np.concatenate([piece[column] for piece in pieces]) for column in range(3)))
-    series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass]))
+    offset = _sky(desk, opened, air, [spaces[stay.space].kind for stay in stays])
+    series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass], offset))
     return PartClimate(series, origin, spaces[stays[-1].space].air_movement, SURFACE_LAG_H[mass])
+
+
+def _sky(desk: Desk, opened: Session, air: Series, kinds: list[str]) -> Floats | float:
+    """What sky and sun add to a surface that stands outdoors, once the shop has said where on earth it is."""
+    shop = desk.shop(opened)
+    if kinds[-1] != "outdoors" or shop is None or shop.latitude is None or shop.longitude is None:
+        return 0.0
+    cloud = np.clip((air.rh_pct - 50) / 45, 0, 1)  # no forecast of clouds: damp air stands for a covered sky
+    return sky_offset(air.at_s, shop.latitude, shop.longitude, cloud)
 
 
 def now_in(series: Series, at: datetime) -> Series:

@@ -10,7 +10,8 @@ from zoneinfo import available_timezones
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess, read_logger
+from cool_sheen.formats.climate_files import read_climate_file
+from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess
 from cool_sheen.service.desk import Desk, Missing, Refused
 from cool_sheen.store import climate
 from cool_sheen.store.models import ClimateImport, ClimatePoint, Space
@@ -116,7 +117,7 @@ def _preview(desk: Desk, opened: Session, draft: ClimateImport, options: Options
     assert draft.content is not None  # a draft has its file
     rows = list(guess(draft.content))
     try:
-        record = read_logger(draft.content, options)
+        draft.kind, record = read_climate_file(draft.content, options, desk.now())
     except NotALog as refusal:
         return Preview(draft, options, None, str(refusal), rows, 0, 0)
     now = desk.now()
@@ -128,6 +129,7 @@ def _preview(desk: Desk, opened: Session, draft: ClimateImport, options: Options
         .where(
             ClimateImport.space_uuid == draft.space_uuid,
             ClimateImport.state == "taken",
+            ClimateImport.kind == draft.kind,
             ClimatePoint.at.between(record.readings[0].at, record.readings[-1].at),
         )
     )

@@ -1,13 +1,13 @@
 """The first start: the shop, its spaces, its units."""
 
 from typing import Annotated, Literal
-from uuid import uuid4
+from uuid import UUID, uuid4
 from zoneinfo import available_timezones
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.desk import Desk, Missing, Refused
 from cool_sheen.store.models import Shop, Space
 
 # Kind -> (what it is called, usual air movement).
@@ -31,6 +31,9 @@ class NewSpace(BaseModel):
     dehumidifier_max_rh_pct: Annotated[float, Field(gt=0, le=100)] | None = None
     air_movement: Literal["still", "gentle", "booth"] | None = None
     has_sensor: bool = False
+    lag_h: Annotated[float, Field(ge=0, le=240)] | None = None
+    floor_damped: bool = False
+    extraction: bool = False
 
 
 class NewShop(BaseModel):
@@ -58,15 +61,37 @@ def set_up(desk: Desk, opened: Session, new: NewShop, spaces: list[NewSpace], *,
 
 def add_space(opened: Session, new: NewSpace) -> Space:
     """Make a space."""
-    space = Space(
-        uuid=uuid4(),
-        name=new.name.strip(),
-        kind=new.kind,
-        heater_min_c=new.heater_min_c,
-        dehumidifier_max_rh_pct=new.dehumidifier_max_rh_pct,
-        air_movement=new.air_movement or SPACE_KINDS[new.kind][1],
-        has_sensor=new.has_sensor,
-    )
+    space = Space(uuid=uuid4(), name="", kind="", air_movement="", heater_min_c=None, dehumidifier_max_rh_pct=None)
+    _describe(space, new)
     opened.add(space)
     opened.flush()
     return space
+
+
+def change_space(opened: Session, uuid: UUID, new: NewSpace) -> Space:
+    """Describe a space anew; what its parts will see follows at once. Raises Missing."""
+    space = opened.get(Space, uuid)
+    if space is None:
+        raise Missing("space")
+    _describe(space, new)
+    opened.flush()
+    return space
+
+
+def _describe(space: Space, new: NewSpace) -> None:
+    space.name, space.kind = new.name.strip(), new.kind
+    space.heater_min_c, space.dehumidifier_max_rh_pct = new.heater_min_c, new.dehumidifier_max_rh_pct
+    space.air_movement = new.air_movement or SPACE_KINDS[new.kind][1]
+    space.has_sensor, space.lag_h = new.has_sensor, new.lag_h
+    space.floor_damped, space.extraction = new.floor_damped, new.extraction
+
+
+def set_place(desk: Desk, opened: Session, latitude: float | None, longitude: float | None) -> None:
+    """Say where the shop stands on earth, for the times of the sun. Raises Refused."""
+    shop = desk.shop(opened)
+    if shop is None:
+        raise Refused("Set the shop up first.", status=409)
+    if (latitude is None) != (longitude is None):
+        raise Refused("Half a place.", {"longitude": "Enter both latitude and longitude, or neither."})
+    shop.latitude, shop.longitude = latitude, longitude
+    opened.flush()

@@ -3,18 +3,21 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import func, insert, select, true
 from sqlalchemy.orm import Session
 
 from cool_sheen.store.models import ClimateImport, ClimatePoint
 
 
-def taken_points(session: Session, space: UUID, since: datetime) -> list[tuple[datetime, float, float]]:
-    """Return the points of all taken imports of a space, by time; of two at one instant the later import's."""
+def taken_points(
+    session: Session, since: datetime, until: datetime, space: UUID | None = None, kind: str = "record"
+) -> list[tuple[datetime, float, float]]:
+    """Return the points of all taken imports of a kind and space, by time; of two at one instant the later import's."""
     rows = session.execute(
         select(ClimatePoint.at, ClimatePoint.air_temp_c, ClimatePoint.rh_pct)
         .join(ClimateImport, ClimateImport.uuid == ClimatePoint.import_uuid)
-        .where(ClimateImport.space_uuid == space, ClimateImport.state == "taken", ClimatePoint.at >= since)
+        .where(ClimateImport.kind == kind, ClimateImport.state == "taken", ClimatePoint.at.between(since, until))
+        .where(ClimateImport.space_uuid == space if space else true())
         .order_by(ClimatePoint.at, ClimateImport.recorded_at)
     )
     newest = {at: (at, air, rh) for at, air, rh in rows}

@@ -120,6 +120,17 @@ def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
     return [read(row) for row in rows]
 
 
+def of_kind_since(session: Session, kind: str, since: datetime) -> list[Recorded]:
+    """Return the entries of a kind since an instant, with the voids, in sequence."""
+    rows = session.scalars(
+        select(LogEntry)
+        .where(LogEntry.kind.in_([kind, "void"]), LogEntry.occurred_at >= since)
+        .order_by(LogEntry.seq)
+        .options(selectinload(LogEntry.targets))
+    )
+    return [read(row) for row in rows]
+
+
 def batches_since(session: Session, since: datetime) -> list[UUID]:
     """Return the batches that were begun since an instant, newest first."""
     query = select(LogEntry.uuid).where(LogEntry.kind == "batch", LogEntry.occurred_at >= since)

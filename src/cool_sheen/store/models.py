@@ -35,6 +35,8 @@ class Shop(Base):
     opens: Mapped[str] = mapped_column(default="08:00")
     closes: Mapped[str] = mapped_column(default="18:00")
     is_demo: Mapped[bool] = mapped_column(default=False)
+    latitude: Mapped[float | None] = mapped_column(default=None)
+    longitude: Mapped[float | None] = mapped_column(default=None)
     currency: Mapped[str] = mapped_column(default="€")
     labour_rate: Mapped[Decimal] = mapped_column(default=Decimal("42.00"))  # for an hour, hands-on
     reservoir_ml: Mapped[float] = mapped_column(default=600.0)
@@ -52,6 +54,9 @@ class Space(Base):
     dehumidifier_max_rh_pct: Mapped[float | None]
     air_movement: Mapped[str]
     has_sensor: Mapped[bool] = mapped_column(default=False)
+    lag_h: Mapped[float | None] = mapped_column(default=None)  # its kind's, when it has none of its own
+    floor_damped: Mapped[bool] = mapped_column(default=False)
+    extraction: Mapped[bool] = mapped_column(default=False)
 
 
 class Project(Base):
@@ -231,6 +236,7 @@ class ClimateImport(Base):
     __tablename__ = "climate_import"
     uuid: Mapped[UUID] = mapped_column(primary_key=True)
     space_uuid: Mapped[UUID] = mapped_column(ForeignKey("space.uuid"), index=True)
+    kind: Mapped[str] = mapped_column(default="record")  # record, forecast, typical_year
     file_name: Mapped[str]
     options: Mapped[dict[str, Any]]
     content: Mapped[bytes | None]

@@ -19,6 +19,7 @@ from cool_sheen.web.pages import (
     part,
     scale,
     shelf,
+    spaces,
     start,
     stores,
     survey,
@@ -46,7 +47,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
     app.state.desk, app.state.pages = desk, Pages(desk, assets)
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
-    for module in (bench, jobs, scale, mix, stores, survey, systems, what_if, part, shelf, weather, start):
+    for module in (bench, jobs, scale, mix, stores, survey, systems, what_if, part, shelf, spaces, weather, start):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)

@@ -37,13 +37,15 @@ class Room:
     dehumidifier_max_rh_pct: Percent | None = None
 
 
-def surface_temperature(series: Series, lag_h: Hours, offset_k: Kelvin = 0, start_c: Celsius | None = None) -> Floats:
+def surface_temperature(
+    series: Series, lag_h: Hours, offset_k: Kelvin | Floats = 0, start_c: Celsius | None = None
+) -> Floats:
     """Temperature of a part's surface along a climate series.
 
     Args:
         series: The air. Its own surface temperatures are ignored.
         lag_h: Time constant of the part. [h, 0 for none]
-        offset_k: What sky or sun adds to the air. [K]
+        offset_k: What sky or sun adds to the air, for all points or for each. [K]
         start_c: Surface at the first point; the air's when None. [°C]
 
     Returns: One temperature a point. [°C]

@@ -123,6 +123,7 @@ class StampPayload(Strict):
     kind: Literal["stamp"] = "stamp"
     gate: ShortText
     batch: UUID | None = None
+    space: UUID | None = None
 
 
 class BatchLine(Strict):

@@ -13,17 +13,21 @@ from sqlalchemy.orm import Session
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.log.entries import ClimateReadingPayload
 from cool_sheen.core.log.fold import PartState, Stay
 from cool_sheen.core.planning.openings import last_starts, open_slots, ways_to_open
 from cool_sheen.core.planning.paint import coats_ahead, next_coats
 from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.formats.climate_files import KINDS
 from cool_sheen.formats.logger_csv import Options
-from cool_sheen.service import records
+from cool_sheen.service import records, rooms
 from cool_sheen.service.climate import look, now_in, part_climate
 from cool_sheen.service.desk import Desk, Refused, zone_of
 from cool_sheen.service.jobs import spaces_by_id, stand_all
+from cool_sheen.service.rooms import readings, room_list
 from cool_sheen.service.shops import SPACE_KINDS
 from cool_sheen.service.stock import stock
+from cool_sheen.service.work import new_id
 from cool_sheen.store import climate as store_climate
 from cool_sheen.store.models import Part, Shop, Space
 from cool_sheen.web.forms import Typed
@@ -84,6 +88,10 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
         "elsewhere": _open_elsewhere(desk, opened, sheet, mass, spaces, chosen),
         "slots": open_slots(climate.shut(sheet, now), now, now + _SLOTS_AHEAD)[:6],
         "here": _parts_here(desk, opened, shop, chosen, now),
+        "room": room_list(desk, opened, chosen),
+        "readings": readings(opened, chosen.uuid, now - timedelta(days=2)),
+        "new_id": new_id,
+        "file_kinds": KINDS,
         "imports": store_climate.imports(opened),
         "zones": sorted(available_timezones()),
         "zone_name": shop.time_zone,
@@ -161,6 +169,7 @@ def _options(typed: Typed, shop: Shop) -> Options:
         date_order=order if order in ("day first", "month first") else "",
         columns=(int(given[0]), int(given[1]), int(given[2])) if len(given) == 3 else None,
         sure=typed.flag("sure"),
+        kind="forecast" if typed.text("kind") == "forecast" else "",
     )
 
 
@@ -225,3 +234,51 @@ def withdraw(uuid: UUID, desk: DeskDep) -> Response:
     with desk.open() as opened:
         gone = records.withdraw(opened, uuid)
     return RedirectResponse(f"/weather?space={gone.space_uuid}#records", 303)
+
+
+@router.post("/readings")
+def read_air(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log what an instrument shows; it overrules the forecast near it, and fades."""
+    with desk.open() as opened:
+        shop = _shop(desk, opened)
+        typed = Typed(form, shop.units)
+        space, press = typed.uuid("space", "Choose the space."), typed.uuid("press", "Load the page again.")
+        air, rh = typed.quantity("air", "temperature", -60, 80), typed.number("rh", 0.1, 100)
+        if rh is None:
+            typed.notes.setdefault("rh", "Enter the humidity, above 0 and up to 100 %.")
+        at = typed.moment("at", zone_of(shop))
+        try:
+            if typed.notes or space is None or press is None or air is None or rh is None:
+                raise Refused("The reading was not logged.", typed.notes)
+            rooms.read_air(desk, opened, press, ClimateReadingPayload(space=space, air_temp_c=air, rh_pct=rh), at)
+        except Refused as refusal:
+            if refusal.status == 404:
+                raise
+            typed.notes.update(refusal.notes)
+            context = _context(desk, opened, shop, typed.text("space"), "sheet_metal", "")
+            return pages.show(request, opened, "weather/page.html", 422, **context, typed=typed)
+    return RedirectResponse(f"/weather?space={space}#room", 303)
+
+
+@router.post("/readings/undo")
+def undo_reading(desk: DeskDep, form: FormDep) -> Response:
+    """Take a typed reading back."""
+    typed = Typed(form)
+    with desk.open() as opened:
+        press, entry = typed.uuid("press", "Load the page again."), typed.uuid("entry", "There is no such reading.")
+        if press is None or entry is None:
+            raise Refused("Nothing was taken back.", typed.notes)
+        rooms.take_back(desk, opened, press, entry)
+    return RedirectResponse(f"/weather?space={typed.text('space')}#room", 303)
+
+
+@router.post("/room")
+def stamp_room(desk: DeskDep, form: FormDep) -> Response:
+    """Stamp a step of making the room ready."""
+    typed = Typed(form)
+    with desk.open() as opened:
+        space, press = typed.uuid("space", "Choose the space."), typed.uuid("press", "Load the page again.")
+        if space is None or press is None:
+            raise Refused("Nothing was stamped.", typed.notes)
+        rooms.stamp(desk, opened, space, press, typed.text("step"))
+    return RedirectResponse(f"/weather?space={space}#room", 303)

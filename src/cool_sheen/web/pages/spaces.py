@@ -1,0 +1,109 @@
+"""Spaces: where parts stand, described; and the shop's place on earth."""
+
+from typing import Any
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.climate.rooms import SPACE_LAG_H
+from cool_sheen.core.climate.sun import sun_times
+from cool_sheen.core.units import shown
+from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space, set_place
+from cool_sheen.store.models import Space
+from cool_sheen.web.forms import Typed
+from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+
+router = APIRouter(prefix="/spaces")
+
+
+@router.get("")
+def page(
+    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, space: str = ""
+) -> Response:
+    """Show all spaces; one of them, or a new one, as a form."""
+    found = spaces_by_id(opened)
+    chosen = next((s for s in found.values() if str(s.uuid) == space), None)
+    return _show(request, desk, pages, opened, Typed(_values(chosen, shop.units) if chosen else {}, shop.units))
+
+
+def _values(space: Space, units: str) -> dict[str, Any]:
+    heat = "" if space.heater_min_c is None else f"{shown(space.heater_min_c, 'temperature', units)[0]:.4g}"
+    return {
+        "space": str(space.uuid), "name": space.name, "kind": space.kind, "heater": heat,
+        "dehumidifier": _plain(space.dehumidifier_max_rh_pct), "lag": _plain(space.lag_h),
+        "air_movement": space.air_movement, "sensor": "1" if space.has_sensor else "",
+        "floor_damped": "1" if space.floor_damped else "", "extraction": "1" if space.extraction else "",
+    }  # fmt: skip
+
+
+def _plain(value: float | None) -> str:
+    return "" if value is None else f"{value:g}"
+
+
+def _show(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+    shop = desk.shop(opened)
+    assert shop is not None  # without a shop the page leads to the first start
+    sun = None
+    if shop.latitude is not None and shop.longitude is not None:
+        sun = sun_times(desk.now(), shop.latitude, shop.longitude, zone_of(shop))
+    return pages.show(
+        request, opened, "weather/spaces.html", status, typed=typed, spaces=list(spaces_by_id(opened).values()),
+        kinds=[(key, words) for key, (words, _) in SPACE_KINDS.items()], moves=list(ROOM_AIR.items()), lags=SPACE_LAG_H,
+        kind_words={key: words for key, (words, _) in SPACE_KINDS.items()}, sun=sun,
+    )  # fmt: skip
+
+
+@router.post("")
+def save(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Make a space, or describe one anew; a refusal keeps what was typed."""
+    with desk.open() as opened:
+        shop = desk.shop(opened)
+    if shop is None:
+        return RedirectResponse("/start", 303)
+    typed = Typed(form, shop.units)
+    try:
+        with desk.open() as opened:
+            if typed.text("op") == "place":
+                latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
+                _stop_on(typed)
+                set_place(desk, opened, latitude, longitude)
+            else:
+                _save(opened, typed)
+    except Refused as refusal:
+        if refusal.status == 404:
+            raise
+        typed.notes.update(refusal.notes)
+        with desk.open() as opened:
+            return _show(request, desk, pages, opened, typed, 422)
+    return RedirectResponse("/spaces", 303)
+
+
+def _stop_on(typed: Typed) -> None:
+    if typed.notes:
+        raise Refused("Check what was entered.", typed.notes)
+
+
+def _save(opened: Session, typed: Typed) -> None:
+    name = typed.text("name", "a name, such as “Booth”", most=60)
+    kind, moves = typed.text("kind"), typed.text("air_movement")
+    if kind not in SPACE_KINDS:
+        typed.notes["kind"] = "Choose a kind of the list."
+    if moves and moves not in ROOM_AIR:
+        typed.notes["air_movement"] = "Choose from the list."
+    heater = typed.quantity("heater", "temperature", -40, 60, optional=True)
+    dry, lag = typed.number("dehumidifier", 1, 100), typed.number("lag", 0, 240)
+    uuid: UUID | None = typed.uuid("space", "There is no such space.") if typed.text("space") else None
+    _stop_on(typed)
+    new = NewSpace.model_validate({
+        "name": name, "kind": kind, "heater_min_c": heater, "dehumidifier_max_rh_pct": dry, "lag_h": lag,
+        "air_movement": moves or None, "has_sensor": typed.flag("sensor"), "floor_damped": typed.flag("floor_damped"),
+        "extraction": typed.flag("extraction"),
+    })  # fmt: skip
+    if uuid is None:
+        add_space(opened, new)
+    else:
+        change_space(opened, uuid, new)
