@@ -125,6 +125,12 @@ class ShopOnTrial:
             assert self.log(part, "coat").status_code == 200
         elif action.does == "sand":
             assert self.log(part, "sand", grit=action.grit).status_code == 200
+        elif action.does == "bake":
+            stage = action.step
+            self.clock.turn(minutes=stage.hold_minutes + 5)
+            read = {"metal": f"{stage.metal_temp_c} C", "minutes": str(stage.hold_minutes)}
+            answer = self.log(part, "bake", **read)
+            assert answer.status_code == 200, answer.text
         elif action.does:
             assert self.log(part, "step", kind=action.does).status_code == 200
         self.clock.turn(minutes=5)

@@ -152,6 +152,12 @@ def test_a_typical_year_is_taken_in_three_seconds_missing_hours_named_and_a_fore
     assert shop.http.post("/spaces", data={"name": "Yard", "kind": "outdoors"}).status_code == 303
     at = T0 + timedelta(days=5)
     assert air_in(shop, "Yard", at)[0] == pytest.approx(23.5, abs=0.6)  # early June in that year
+    part = shop.new_part("single-stage-epoxy", "bare_steel_cast")
+    compared = shop.http.get(f"/parts/{part}/what-if").text
+    assert "begun in three months, by the typical year" in compared
+    done = re.findall(r"bar-cell.*?<td class=\"figure\">(\w+ \d+ \w+)", compared, re.S)
+    assert done[0].endswith("Jun")
+    assert done[-1].endswith("Sep")
     points = [{"at": (at + timedelta(hours=h)).isoformat(), "air_temp_c": 3.0, "rh_pct": 88} for h in range(-6, 7)]
     take(shop, upload(shop, space, "forecast.json", json.dumps({"series": points}).encode()))
     assert air_in(shop, "Yard", at) == pytest.approx((3, 88), abs=0.2)

@@ -1,10 +1,17 @@
-"""How fast the stores answer: the take-off of sixty parts, and the mixing bench."""
+"""How fast: the take-off of sixty parts, the mixing bench, the gates of the whole shelf."""
 
 import time
+from datetime import timedelta
 
 import numpy as np
 import pytest
-from tests.support import ShopOnTrial
+from tests.support import T0, ShopOnTrial
+
+from cool_sheen.core.climate.rooms import surface_temperature
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.planning.openings import open_slots
+from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.formats.catalogue import shipped
 
 SYSTEMS = ("two-stage-epoxy", "single-stage-epoxy", "one-pack-enamel", "cabinet-waterborne", "lacquer-build")
 
@@ -24,3 +31,19 @@ def test_a_take_off_of_sixty_parts_and_the_mixing_bench_answer_in_time(tmp_path,
 
     benchmark.pedantic(ask, rounds=60, warmup_rounds=1)
     assert np.percentile(spent[1:], 95) < mark
+
+
+def test_gates_and_last_safe_starts_of_forty_products_over_ten_days_take_under_a_third_of_a_second(benchmark):
+    products = list(shipped().products.values())[:40]
+    at = seconds(T0) + 3600.0 * np.arange(-48, 24 * 14)
+    wave = np.sin(at / 13_751)
+
+    def run():
+        air = Series(at, 14 + 7 * wave, 65 + 25 * np.cos(at / 20_000))
+        climate = PartClimate(air.with_surface(surface_temperature(air, 0.8)), T0, "gentle", 0.8, T0)
+        return [(climate.shut(p, T0), open_slots(climate.shut(p, T0), T0, T0 + timedelta(days=10))) for p in products]
+
+    found = benchmark(run)
+    assert len(found) == 40
+    assert all(slot.since < slot.to for _, slots in found for slot in slots)
+    assert benchmark.stats.stats.median < 0.3

@@ -13,6 +13,7 @@ from cool_sheen.core.climate.corrections import Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
+from cool_sheen.core.drying.heat import Bake, baked
 from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
 from cool_sheen.core.log.fold import PartState, Stay, standing
 from cool_sheen.core.planning.part_climate import PartClimate
@@ -22,7 +23,7 @@ from cool_sheen.store import climate as records
 from cool_sheen.store import log
 from cool_sheen.store.models import Space
 
-AHEAD = timedelta(days=14)
+AHEAD, MONTHS_AHEAD = timedelta(days=14), timedelta(days=120)  # the second once a typical year was taken
 _RUN_IN = timedelta(days=3)  # a room needs a past before it knows its temperature
 _SENSOR_BACK = timedelta(days=3)
 _BLOCK_S = 10 * 86_400.0
@@ -35,6 +36,7 @@ class Weather:
 
     tick: datetime  # the stand-in sensor speaks every ten minutes
     version: tuple[object, ...]
+    ahead: timedelta = AHEAD
 
 
 def look(desk: Desk, opened: Session) -> Weather:
@@ -49,7 +51,8 @@ def look(desk: Desk, opened: Session) -> Weather:
     changed = (typed, log.newest_seq(opened, "void") if typed else 0)
     shop = desk.shop(opened)
     place = (shop.latitude, shop.longitude) if shop else ()
-    return Weather(tick, (tick, records.version(opened), changed, spaces, place))
+    ahead = MONTHS_AHEAD if records.has_kind(opened, "typical_year") else AHEAD
+    return Weather(tick, (tick, records.version(opened), changed, spaces, place), ahead)
 
 
 def _typed(opened: Session) -> list[Recorded]:
@@ -80,7 +83,7 @@ def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, we
     lag_h = SPACE_LAG_H[space.kind] if space.lag_h is None else space.lag_h
     room = Room(lag_h, space.heater_min_c, space.dehumidifier_max_rh_pct)
     model = room_climate(outdoor, room)
-    sources = _records(opened, space.uuid, origin - _RUN_IN, weather.tick + AHEAD)
+    sources = _records(opened, space.uuid, origin - _RUN_IN, weather.tick + weather.ahead)
     if space.has_sensor:
         # A stand-in makes way for what was really measured: from the first real reading on it is silent.
         real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
@@ -95,7 +98,7 @@ def _outdoor(desk: Desk, opened: Session, since: datetime, weather: Weather) -> 
     def make() -> Series:
         shop = desk.shop(opened)
         seed = shop.weather_seed if shop else 0
-        until = weather.tick + AHEAD
+        until = weather.tick + weather.ahead
         forecast = SimulatedForecast(seed).hourly(since, until)
         for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
             if points := records.taken_points(opened, since, until, kind=kind):
@@ -148,7 +151,17 @@ def part_climate(
     found: PartClimate = desk.memo.get(
         key, lambda: _make_part_climate(desk, opened, stays, mass, origin, spaces, weather)
     )
-    return found
+    if not state.bakes:
+        return found
+    bakes = tuple(state.bakes)
+    heated: PartClimate = desk.memo.get((*key, bakes), lambda: _heated(found, bakes))
+    return heated
+
+
+def _heated(climate: PartClimate, bakes: tuple[Bake, ...]) -> PartClimate:
+    """What a part sees that was baked: the holds, and its cooling."""
+    series = baked(climate.series, bakes, climate.lag_h)
+    return PartClimate(series, climate.origin, climate.air_movement, climate.lag_h, climate.near)
 
 
 def _make_part_climate(
@@ -170,7 +183,8 @@ def _make_part_climate(
     air = Series(*(np.concatenate([piece[column] for piece in pieces]) for column in range(3)))
     offset = _sky(desk, opened, air, [spaces[stay.space].kind for stay in stays])
     series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass], offset))
-    return PartClimate(series, origin, spaces[stays[-1].space].air_movement, SURFACE_LAG_H[mass])
+    where = spaces[stays[-1].space]
+    return PartClimate(series, origin, where.air_movement, SURFACE_LAG_H[mass], weather.tick)
 
 
 def _sky(desk: Desk, opened: Session, air: Series, kinds: list[str]) -> Floats | float:

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
+from cool_sheen.core.climate.series import instant
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.planning.film_clock import coat_clocks
 from cool_sheen.core.planning.next_action import Outlook
@@ -51,6 +52,11 @@ def cases(found: Standing, wished: Change | None = None) -> list[Case]:
         Case("fast", "with the fast hardener", Change(hardener_speed="fast")),
         Case("tomorrow", "begun tomorrow", later=timedelta(days=1)),
         Case("week", "begun in a week", later=timedelta(days=7)),
+    ]
+    reaches = instant(float(found.climate.series.at_s[-1])) - found.look.now
+    months = [(30, "in a month, by the typical year"), (90, "in three months, by the typical year")]
+    out += [
+        Case(f"days-{n}", f"begun {words}", later=timedelta(days=n)) for n, words in months if reaches.days > n + 10
     ]
     if wished is not None:
         out.insert(1, Case("wished", _words(wished), wished))

@@ -30,6 +30,12 @@ def add_points(session: Session, points: list[dict[str, object]]) -> None:
         session.execute(insert(ClimatePoint), points)
 
 
+def has_kind(session: Session, kind: str) -> bool:
+    """Whether a file of a kind was taken and not taken back."""
+    taken = select(ClimateImport.uuid).where(ClimateImport.kind == kind, ClimateImport.state == "taken").limit(1)
+    return session.scalar(taken) is not None
+
+
 def version(session: Session) -> tuple[int, str]:
     """Return something that changes whenever an import is taken or withdrawn."""
     states = session.execute(select(ClimateImport.state, func.count()).group_by(ClimateImport.state)).all()

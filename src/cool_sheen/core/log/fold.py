@@ -3,9 +3,10 @@
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
+from cool_sheen.core.drying.heat import Bake
 from cool_sheen.core.film.build import Build, dry_film
 from cool_sheen.core.log.entries import (
     MIXING,
@@ -17,6 +18,7 @@ from cool_sheen.core.log.entries import (
     OverridePayload,
     Recorded,
     SandPayload,
+    StepPayload,
     SurveyTestPayload,
     TouchTestPayload,
 )
@@ -102,6 +104,7 @@ class PartState:
     surveyed: list[Surveyed] = field(default_factory=list)
     claims: dict[UUID, Claim] = field(default_factory=dict)
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
+    bakes: list[Bake] = field(default_factory=list)
     places: int = 0
     last_entry: Recorded | None = None
 
@@ -212,6 +215,11 @@ def _fold_move(state: PartState, entry: Entry, zones: list[UUID]) -> None:
 
 
 def _fold_step(state: PartState, entry: Entry, zones: list[UUID]) -> None:
+    heat = entry.payload
+    if isinstance(heat, StepPayload) and heat.kind == "bake" and heat.metal_temp_c is not None and heat.minutes:
+        state.bakes.append(
+            Bake(entry.occurred_at - timedelta(minutes=heat.minutes), entry.occurred_at, heat.metal_temp_c)
+        )
     state.done.append(_done(state, entry, entry.payload.kind, zones))
 
 

@@ -10,6 +10,7 @@ from uuid import UUID
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Clock, Film, stacked
+from cool_sheen.core.drying.heat import MAY_MISS_K, Bake
 from cool_sheen.core.drying.milestones import Milestone, Mode
 from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, likely, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
@@ -92,10 +93,26 @@ def coat_clocks(
         evidence = evidence_of(clock, film, tests)
         wanted = {rule.opens: frozenset(sheet.ready_tests)}
         bands = taught(clock, film, _counting(tests, wanted), known)
+        bands = {**bands, **_by_heat(sheet, [b for b in state.bakes if b.start >= film.start])}
         spans = with_closing(phases(film.start, rule, likely(bands)))
         tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in _counting(tests, wanted))
         out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, evidence))
     return out
+
+
+def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:
+    """Milestones that only heat brings: reached with the last of the sheet's stages, each held in its order."""
+    stages = list(sheet.heat_stages)
+    reached: datetime | None = None
+    for bake in sorted(bakes, key=lambda b: b.start):
+        if stages and bake.metal_temp_c >= stages[0].metal_temp_c - MAY_MISS_K and (
+            bake.minutes >= stages[0].hold_minutes - 0.5
+        ):  # fmt: skip
+            stages.pop(0)
+            reached = bake.end
+    if stages or reached is None:
+        return {}
+    return {m.name: Band(reached, reached, reached) for m in sheet.milestones if m.mode is Mode.HEAT}
 
 
 def _counting(tests: list[Touch], wanted: Mapping[str, frozenset[str]]) -> list[Touch]:

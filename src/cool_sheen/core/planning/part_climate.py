@@ -35,6 +35,7 @@ class PartClimate:
     origin: datetime
     air_movement: str = "gentle"
     lag_h: Hours = 0.0  # how the surface follows the air
+    near: datetime | None = None  # the present: the days around it are looked at more finely
     _clocks: dict[str, Clock] = field(default_factory=dict)
     _gates: dict[tuple[str, str], list[Shut]] = field(default_factory=dict)
     _grid: Floats = field(init=False)
@@ -42,7 +43,8 @@ class PartClimate:
 
     def __post_init__(self) -> None:
         start = seconds(self.origin)
-        near = max(start, float(self.series.at_s[-1]) - GATE_AHEAD_S - 2 * 86_400)
+        present = seconds(self.near) if self.near else float(self.series.at_s[-1]) - GATE_AHEAD_S
+        near = max(start, present - 2 * 86_400)
         pieces = [np.arange(start, near, 600.0), np.arange(near, near + _FINE_S, 120.0)]
         last = float(self.series.at_s[-1])  # after it the climate stands still
         end = max(self.series.ends_s, near + _FINE_S + 600)
@@ -86,7 +88,7 @@ class PartClimate:
         first = float(np.interp(begin, self.series.at_s, self.series.surface_temp_c))
         surface = was.surface_temp_c.copy()
         surface[later] = surface_temperature(ahead, self.lag_h, start_c=first)
-        return PartClimate(Series(at, air, rh, surface), self.origin, self.air_movement, self.lag_h)
+        return PartClimate(Series(at, air, rh, surface), self.origin, self.air_movement, self.lag_h, self.near)
 
     def shut(self, product: Product, now: datetime, hardener_speed: str = "standard") -> list[Shut]:
         """When a coat of a product may not start, from two hours ago until the series ends."""

@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.sheets import TOUCH_WORDS
+from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
@@ -204,6 +205,22 @@ def step(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
     return _log(request, uuid, desk, pages, form, write)
 
 
+@router.post("/bake")
+def bake(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log a heat stage, or a bake."""
+
+    def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
+        metal = typed.quantity("metal", "temperature", 0, 1200)
+        minutes, at = typed.number("minutes", 0.5, 1440), typed.moment("at", _zone(desk, opened))
+        if minutes is None:
+            typed.notes.setdefault("minutes", "Enter how long it was held, in minutes.")
+        _stop_on(typed)
+        said = work.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes})
+        return work.baked(desk, opened, found, press, said, at)
+
+    return _log(request, uuid, desk, pages, form, write)
+
+
 @router.post("/move")
 def move(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
     """Log that the part stands elsewhere."""
@@ -281,7 +298,7 @@ def dialog(
     request: Request, uuid: UUID, dialog: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep
 ) -> Response:
     """Show one of the small forms: touch test, sanding, another coat."""
-    if dialog not in ("touch", "sand", "coat"):
+    if dialog not in ("touch", "sand", "coat", "bake"):
         raise Refused("There is nothing at this address.", status=404)
     found = stand_one(desk, opened, uuid, look(desk, opened))
     shown = lane.lane(found, zone_of(shop), shop.units)
@@ -297,4 +314,6 @@ def dialog(
         grits=[g for g in MEAN_UM if g.startswith("P")],
         cautions=_cautions(desk, found, dialog),
         hows=TOUCH_WORDS,
+        stage=next((p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "bake"), None),
+        equivalent=air_cure_equivalent,
     )

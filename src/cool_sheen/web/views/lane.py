@@ -30,7 +30,7 @@ _HAZARDS = {
     "fire": "no flames or sparks",
     "solvent": "solvent: extraction on",
 }
-_BUTTON = {"coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "": ""}
+_BUTTON = {"coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "bake": "Log the heat", "": ""}
 
 
 @dataclass(frozen=True, slots=True)
