@@ -3,7 +3,6 @@
 from datetime import timedelta
 
 import numpy as np
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import T0, steady

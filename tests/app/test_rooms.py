@@ -201,3 +201,27 @@ def test_the_sun_warms_by_day_and_the_clear_sky_cools_by_night_and_clouds_stop_b
     assert np.allclose(sky_offset(at, latitude, longitude, 1.0), 0)
     times = sun_times(datetime(2026, 6, 8, 12, tzinfo=UTC), 51.0, 10.0, ZoneInfo("Europe/Berlin"))
     assert (times.rises.hour, times.sets.hour) == (5, 21)
+
+
+def test_a_record_with_a_gap_of_over_three_hours_shows_two_stretches_and_bridges_nothing(shop):
+    space = room(shop)
+    rows = [f"2026-06-08 {h:02d}:{m:02d};31,0;40" for h in (1, 2, 8, 9) for m in range(0, 60, 10)]
+    take(shop, upload(shop, space, "gap.csv", "time;temp;rh\n" + "\n".join(rows)))
+    page = shop.http.get(f"/weather?space={space.uuid}").text
+    assert page.count('class="source record"') == 2
+    assert air_in(shop, at=T0 - timedelta(hours=7, minutes=30))[0] == pytest.approx(31, abs=0.1)
+    middle = air_in(shop, at=T0 - timedelta(hours=3))[0]  # five hours of no reading: the difference fades
+    assert middle < 27
+
+
+def test_the_doubled_hour_is_read_twice_and_the_hour_that_is_not_there_is_named(shop):
+    shop.clock.at = datetime(2026, 10, 25, 12, 0, tzinfo=UTC)
+    space = room(shop)
+    rows = ["2026-10-25 01:30;20;50", "2026-10-25 02:30;21;50", "2026-10-25 02:30;22;50", "2026-10-25 03:30;23;50"]
+    take(shop, upload(shop, space, "autumn.csv", "time;temp;rh\n" + "\n".join(rows)))
+    for hour, air in ((23, 20), (24, 21), (25, 22), (26, 23)):
+        at = datetime(2026, 10, 24, 0, 30, tzinfo=UTC) + timedelta(hours=hour)
+        assert air_in(shop, at=at)[0] == pytest.approx(air, abs=0.05)
+    spring = upload(shop, space, "spring.csv", "time;temp;rh\n2026-03-29 02:30;20;50\n2026-03-29 03:30;21;50\n")
+    assert spring.status_code == 200
+    assert "02:30 does not exist on this day: the clocks went forward" in spring.text

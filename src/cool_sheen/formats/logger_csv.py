@@ -329,6 +329,7 @@ def _zoned(at: datetime, zone: ZoneInfo, doubled_hour: str) -> datetime:
 def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, options: Options) -> None:
     zone = ZoneInfo(options.time_zone)
     readings: dict[datetime, Reading] = {}
+    before: datetime | None = None
     for line, row in enumerate(body, start=first_line):
         if not any(cell.strip() for cell in row):
             continue
@@ -339,9 +340,19 @@ def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, opt
             if len(record.problems) < _PROBLEMS_SHOWN:
                 record.problems.append(Problem(line, record.delimiter.join(row)[:80], str(error)))
             continue
+        if before is not None and reading.at <= before:
+            reading.at = _second_time(reading.at, before, zone)
+        before = reading.at
         record.repeats += reading.at in readings
         readings[reading.at] = reading
     record.readings = [readings[at] for at in sorted(readings)]
+
+
+def _second_time(at: datetime, before: datetime, zone: ZoneInfo) -> datetime:
+    """A clock that goes back runs through its hour twice: a row that would lie before the last one is its second time."""
+    local = at.astimezone(zone)
+    later = local.replace(fold=1).astimezone(UTC)
+    return later if later > before >= at and later != at and later - at <= timedelta(hours=2) else at
 
 
 def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour: str) -> Reading:

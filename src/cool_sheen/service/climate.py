@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.air import Floats
-from cool_sheen.core.climate.corrections import Readings, believed, corrected
+from cool_sheen.core.climate.corrections import BRIDGED_S, Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
@@ -28,6 +28,7 @@ _RUN_IN = timedelta(days=3)  # a room needs a past before it knows its temperatu
 _SENSOR_BACK = timedelta(days=3)
 _BLOCK_S = 10 * 86_400.0
 _TYPED_RANK, _IMPORT_RANK = 0, 2
+_SOURCES = {_TYPED_RANK: "reading", _IMPORT_RANK: "record"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +73,28 @@ def space_series(desk: Desk, opened: Session, space: Space, since: datetime, wea
 def _block_of(at: datetime) -> datetime:
     """Round down to blocks of some days, so that parts of one time share their series and clocks."""
     return instant(seconds(at) // _BLOCK_S * _BLOCK_S)
+
+
+def measured_spans(
+    desk: Desk, opened: Session, space: Space, since: datetime, weather: Weather
+) -> list[tuple[datetime, datetime, str]]:
+    """Return the stretches in which a space was measured, each with its source; over three hours apart is a gap."""
+    rows = [
+        (instant(float(t)), _SOURCES[r.rank]) for r in _records(opened, space.uuid, since, weather.tick) for t in r.at_s
+    ]
+    if space.has_sensor:
+        first = min((at for at, _ in rows), default=weather.tick)
+        rows += [(max(since, weather.tick - _SENSOR_BACK), "sensor"), (min(first, weather.tick), "sensor")]
+    out: list[tuple[datetime, datetime, str]] = []
+    for source in ("reading", "record", "sensor"):
+        mine = sorted(at for at, whose in rows if whose == source and at >= since)
+        for at in mine:
+            joined = source == "sensor" or (out and at - out[-1][1] <= timedelta(seconds=BRIDGED_S))
+            if out and out[-1][2] == source and joined:
+                out[-1] = (out[-1][0], at, source)
+            else:
+                out.append((at, at, source))
+    return out
 
 
 def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, weather: Weather) -> Series:

@@ -21,7 +21,7 @@ from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.formats.climate_files import KINDS
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import records, rooms
-from cool_sheen.service.climate import look, now_in, part_climate
+from cool_sheen.service.climate import look, measured_spans, now_in, part_climate
 from cool_sheen.service.desk import Desk, Refused, zone_of
 from cool_sheen.service.jobs import spaces_by_id, stand_all
 from cool_sheen.service.rooms import readings, room_list
@@ -82,6 +82,10 @@ def _context(desk: Desk, opened: Session, shop: Shop, space: str, surface: str, 
         "band": band.draw(
             climate.series, frame_around(now, _BACK, _AHEAD, 1150.0), zone, height=230,
             shut=climate.shut(sheet, now), product_name=sheet.name, fahrenheit=shop.units == "us",
+        ),
+        "measured": band.measured(
+            measured_spans(desk, opened, chosen, now - _BACK, look(desk, opened)),
+            frame_around(now, _BACK, _AHEAD, 1150.0),
         ),
         "rows": rows,
         "ways_open": ways_to_open(climate, sheet, now) if chosen.kind != "outdoors" else [],

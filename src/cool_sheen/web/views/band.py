@@ -98,6 +98,14 @@ def _gate(frame: Frame, since: datetime, to: datetime) -> Block:
     return Block("gate", frame.x(since), round(frame.x(to) - frame.x(since), 1))
 
 
+def measured(spans: Sequence[tuple[datetime, datetime, str]], frame: Frame) -> list[Block]:
+    """Return where the air was measured, by source: the rest of the band is the model, and gaps stay gaps."""
+    shown = [s for s in spans if s[1] >= frame.since and s[0] <= frame.to]
+    return [
+        Block(source, frame.x(since), round(max(3.0, frame.x(to) - frame.x(since)), 1)) for since, to, source in shown
+    ]
+
+
 def last_safe_start(shut: Sequence[Shut], now: datetime) -> datetime | None:
     """Return when the open gate shuts next; None when it is shut now, or stays open as far as the forecast goes."""
     when = seconds(now)
