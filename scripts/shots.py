@@ -43,6 +43,7 @@ def main() -> None:
     views = {
         "mix": (mix, 1280, 900, False),
         "pour": (f"{pour}?by=scale", 1280, 800, False),
+        "what-if": (f"{bench_end}/what-if", 1280, 800, False),
         "stores": ("/stores", 1280, 900, False),
         "bench": ("/", 1280, 800, False),
         "bench-booth": ("/", 1280, 800, True),

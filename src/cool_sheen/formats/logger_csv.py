@@ -349,7 +349,7 @@ def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, opt
 
 
 def _second_time(at: datetime, before: datetime, zone: ZoneInfo) -> datetime:
-    """A clock that goes back runs through its hour twice: a row that would lie before the last one is its second time."""
+    """A clock that goes back runs through its hour twice: a row that would lie before the last is its second time."""
     local = at.astimezone(zone)
     later = local.replace(fold=1).astimezone(UTC)
     return later if later > before >= at and later != at and later - at <= timedelta(hours=2) else at
