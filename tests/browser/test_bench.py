@@ -11,7 +11,7 @@ AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 PAGES = [
     "/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components", "/systems",
     "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new", "/shelf/import",
-    "/shelf/supplies/pad-grey",
+    "/shelf/supplies/pad-grey", "/spaces",
 ]  # fmt: skip
 
 
@@ -178,7 +178,10 @@ def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, ser
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     found = {}
     page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
-    for address in [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear"))]:
+    for address in [
+        *PAGES,
+        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear", "/what-if", "/bake")),
+    ]:
         page.goto(address)
         if wrong := violations(page):
             found[address] = wrong
@@ -210,7 +213,10 @@ def test_in_booth_mode_targets_are_large_and_apart_and_the_figure_can_be_read_at
 def test_on_a_phone_the_next_action_comes_first_and_nothing_runs_off_the_side(page, served):
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     page.set_viewport_size({"width": 360, "height": 760})
-    for address in [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top"))]:
+    for address in [
+        *PAGES,
+        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top", "/what-if", "/bake")),
+    ]:
         page.goto(address)
         assert page.evaluate("document.documentElement.scrollWidth") <= 360, address
     page.goto("/")
@@ -280,7 +286,7 @@ def test_every_countdown_says_why_and_the_weather_answers_at_once(page, served):
         expect(why).to_contain_text(words)
     page.goto("/weather")
     page.get_by_label("Space").select_option("Yard")
-    expect(page.get_by_role("heading", name="Yard")).to_be_visible()
+    expect(page.get_by_role("heading", name="Yard outdoors")).to_be_visible()
     page.get_by_label("Surface").select_option("casting")
     expect(page).to_have_url(re.compile("surface=casting"))
     expect(page.get_by_role("row", name="Two-pack clear, gloss")).to_contain_text(re.compile("last safe start|opens"))
@@ -310,3 +316,40 @@ def test_a_whole_coat_in_gloves_touch_test_included(page, served):
     ready.click()
     expect(page.locator("#dialog")).to_be_hidden()
     expect(page.locator(".lane", has_text="Carousel panel")).to_contain_text("Enamel 2 of 2")
+
+
+def test_a_reading_is_typed_by_keyboard_and_the_room_is_made_ready_step_by_step(page, served):
+    page.goto("/weather")
+    page.locator("#room").get_by_role("button", name="Done").focus()
+    for title in ("Damp the floor", "Filters in, clean and tight"):
+        page.keyboard.press("Enter")
+        expect(page.locator(".stages .is-now")).to_contain_text(title)
+        page.locator("#room").get_by_role("button", name="Done").focus()
+    page.locator("#f-air").focus()
+    page.keyboard.type("26,5")
+    page.keyboard.press("Tab")
+    page.keyboard.type("120")
+    page.keyboard.press("Enter")
+    expect(page.locator("#n-rh")).to_contain_text("0.1 to 100")
+    expect(page.locator("#f-air")).to_have_value("26,5")
+    page.locator("#f-rh").fill("42")
+    page.keyboard.press("Enter")
+    expect(page.locator(".now-figures")).to_contain_text("26.5 °C")
+    page.get_by_role("button", name="Take it back").click()
+    expect(page.locator(".now-figures")).not_to_contain_text("26.5 °C")
+
+
+def test_a_heat_stage_that_is_too_cold_is_refused_in_the_form_and_the_typed_figure_stays(page, served):
+    page.goto("/")
+    lane = choose(page, "Exhaust manifold")
+    served.shop.clock.turn(hours=40)
+    page.reload()
+    lane = choose(page, "Exhaust manifold")
+    lane.locator("[data-act=step]").click()
+    page.locator("#f-metal").fill("95")
+    page.locator("#dialog").get_by_role("button", name="Log the heat").click()
+    expect(page.locator(".form-refusal")).to_contain_text("it read 95")
+    expect(page.locator("#f-metal")).to_have_value("95")
+    page.locator("#f-metal").fill("121")
+    page.locator("#dialog").get_by_role("button", name="Log the heat").click()
+    expect(page.locator("#toast")).to_contain_text("Heated: 121 °C metal for 30 min")
