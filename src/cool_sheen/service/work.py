@@ -1,6 +1,5 @@
 """Logging work: what the buttons do. Each call writes one entry, once."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated, Any
@@ -10,10 +9,8 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import TOUCH_WORDS, Strict, TouchHow
+from cool_sheen.core.coatings.sheets import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
-from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
-from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
@@ -29,18 +26,14 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
 )
 from cool_sheen.core.log.fold import standing, standing_voids
-from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.planning.next_action import mark_of
 from cool_sheen.core.planning.steps import Step
-from cool_sheen.core.units import amount
-from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.batches import batch_for
-from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.jobs import Standing, facts
 from cool_sheen.store import log
 from cool_sheen.store.models import Part
 
-_LAMP_MOST_C = 80.0  # lamp or oven on an ordinary film, where its sheet names no stages
 UNDO_OFFERED = timedelta(seconds=10)
 _EARLIEST = timedelta(days=366)
 _CLOCK_SLACK = timedelta(minutes=2)  # a tablet's clock may be a little ahead
@@ -84,7 +77,7 @@ def _known_time(opened: Session, uuid: UUID) -> datetime | None:
     return before.entry.occurred_at if before else None
 
 
-def _repeat(opened: Session, uuid: UUID, kind: str, part: Part, said: dict[str, Any]) -> Recorded | None:
+def repeat(opened: Session, uuid: UUID, kind: str, part: Part, said: dict[str, Any]) -> Recorded | None:
     """Return the entry that this press wrote before. Raises Conflict when the first one said something else."""
     before = log.by_uuid(opened, uuid)
     if before is None:
@@ -134,7 +127,7 @@ def coat_on(
 
     Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
     """
-    if before := _repeat(opened, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
+    if before := repeat(opened, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
         return before
     layer, step = _layer(found, said.layer_id)
     product = found.products[layer.product]
@@ -202,7 +195,7 @@ def touch(
     desk: Desk, opened: Session, found: Standing, uuid: UUID, said: TouchSaid, at: datetime | None = None
 ) -> Recorded:
     """Log a touch test of the coat on top. Raises Refused when nothing was coated, or for a mark it does not have."""
-    if before := _repeat(opened, uuid, "touch_test", found.part, said.model_dump()):
+    if before := repeat(opened, uuid, "touch_test", found.part, said.model_dump()):
         return before
     top = found.look.top
     if top is None:
@@ -227,7 +220,7 @@ def sanded(
         name = f"P{name}"
     if name not in MEAN_UM:
         raise Refused(f"“{said.grit[:20]}” is no grit.", {"grit": "Use a name such as P320 (FEPA) or C320 (CAMI)."})
-    if before := _repeat(opened, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
+    if before := repeat(opened, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
         return before
     next_up = next((p.step for p in found.steps if p.status == "next"), None)
     planned = next_up if next_up and next_up.kind == "sand" and next_up.grit == name else None
@@ -259,7 +252,7 @@ def step_done(
     desk: Desk, opened: Session, found: Standing, uuid: UUID, kind: str, at: datetime | None = None
 ) -> Recorded:
     """Log a step that leaves no more behind than that it was done. Raises Refused for an unknown kind."""
-    if before := _repeat(opened, uuid, kind, found.part, {}):
+    if before := repeat(opened, uuid, kind, found.part, {}):
         return before
     if kind not in STEP_WORDS or kind in ("coat", "sand"):
         raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
@@ -283,71 +276,11 @@ def _heat_before(found: Standing, kind: str) -> None:
         raise Refused(f"{ahead[bake].label} first: a heat stage is never skipped.", status=409)
 
 
-class BakeSaid(Strict):
-    """What the presser read: the metal's temperature, and how long it was held."""
-
-    metal_temp_c: Annotated[float, Field(gt=0, le=1200, allow_inf_nan=False)]
-    minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)]
-
-
-def baked(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: BakeSaid, at: datetime | None = None
-) -> Recorded:
-    """Log a heat stage, or a bake by lamp or oven that the system does not name.
-
-    Raises: Refused: nothing coated, a film that has not flashed off, a stage out of its turn, metal that is too cold or
-        too hot for it, a hold that was too short; at the field, with what to do.
-    """
-    if before := _repeat(opened, uuid, "bake", found.part, said.model_dump()):
-        return before
-    top = found.look.top
-    if top is None:
-        raise Refused("There is no film to heat yet: log the first coat.", status=409)
-    began = (at or desk.now()) - timedelta(minutes=said.minutes)
-    step = next((p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "bake"), None)
-    in_turn = next((p.step for p in found.steps if p.status == "next"), None)
-    _flashed_off(desk, opened, found, step, began)
-    if step is not None:
-        if in_turn is not None and in_turn.kind == "coat":
-            raise Refused(f"{in_turn.label} comes first: what is heated is not coated over.", status=409)
-        _in_stage(step, said)
-    elif top.product.heat_stages or said.metal_temp_c > _LAMP_MOST_C:
-        raise Refused("Too hot for this film.", {"metal": f"Without a stage in the system up to {_LAMP_MOST_C:g} °C."})
-    payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c)
-    return write(desk, opened, found.part, payload, Press(uuid, at), planned_step=step.id if step else None)
-
-
-def _flashed_off(desk: Desk, opened: Session, found: Standing, step: Step | None, began: datetime) -> None:
-    """Flash-off first: solvent that is shut in under a heated skin pops."""
-    top = found.look.top
-    assert top is not None
-    name = mark_of(top.product, (step.after if step else None) or "flash")
-    band = top.bands.get(name or "")
-    if band is not None and (band.early is None or began < band.early):
-        shop = desk.shop(opened)
-        when = f"from {band.early.astimezone(zone_of(shop)):%a %H:%M}" if band.early and shop else "in warmer air"
-        raise Refused(
-            "The film has not flashed off: heat now makes solvent pop.", {"minutes": f"Begin the heat {when}."}, 409
-        )
-
-
-def _in_stage(step: Step, said: BakeSaid) -> None:
-    target, hold = step.metal_temp_c, step.hold_minutes
-    if target is not None and said.metal_temp_c < target - MAY_MISS_K:
-        note = f"This stage asks for {target:g} °C at the metal, and it read {said.metal_temp_c:g}: go on heating."
-        raise Refused("The metal is not there yet.", {"metal": note})
-    if target is not None and said.metal_temp_c > target + MAY_PASS_K:
-        note = f"This stage asks for {target:g} °C, and it read {said.metal_temp_c:g}: too fast blisters. Let it cool."
-        raise Refused("The metal is too hot for this stage.", {"metal": note})
-    if hold is not None and said.minutes < hold - 0.5:
-        raise Refused("The hold was too short.", {"minutes": f"Hold it for {hold:g} min at that temperature."})
-
-
 def moved(
     desk: Desk, opened: Session, found: Standing, uuid: UUID, space: UUID, at: datetime | None = None
 ) -> Recorded:
     """Log that a part stands in another space from now on."""
-    return _repeat(opened, uuid, "move", found.part, {"space": space}) or write(
+    return repeat(opened, uuid, "move", found.part, {"space": space}) or write(
         desk, opened, found.part, MovePayload(space=space), Press(uuid, at)
     )
 
@@ -357,7 +290,7 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
 
     Raises: Refused: nothing to take back, or an entry of another part.
     """
-    if before := _repeat(opened, uuid, "void", found.part, {}):
+    if before := repeat(opened, uuid, "void", found.part, {}):
         return before
     everything = log.of_part(opened, found.part.uuid)
     rows = standing(everything)
@@ -373,78 +306,6 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
     return write(desk, opened, found.part, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
-
-
-def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
-    """Return an entry in words."""
-    payload: Any = row.entry.payload
-    if payload.kind in _SAYS:
-        return _SAYS[payload.kind](payload, names, units)
-    if payload.kind == "override":
-        return f"Against the advice, {payload.rule}: {row.entry.reason}"
-    return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
-
-
-def _says_coat(payload: Any, names: dict[str, str], units: str) -> str:
-    kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
-    film = amount(payload.film_um, "film", units)
-    return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
-
-
-def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
-    wet = "wet" if payload.wet else "dry"
-    basis = "measured" if payload.measured else "by estimate"
-    took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
-    through = ", broke through" if payload.break_through else ""
-    return f"Sanded {payload.grit} {wet}{took}{through}"
-
-
-def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
-    mark = WORDS.get(payload.milestone, payload.milestone)
-    how = "" if payload.how == "thumb_on_tape" else f", by {TOUCH_WORDS[payload.how]}"
-    return f"Touched: {mark}{how}" if payload.ready else f"Touched: not yet {mark}{how}"
-
-
-def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
-    test = shipped().tests.get(payload.test)
-    result = test.result(payload.result) if test else None
-    if test is None or result is None:
-        return f"Tested: {payload.test}"
-    return f"{test.title}: {result.words}"
-
-
-_SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
-    "coat": _says_coat,
-    "sand": _says_sand,
-    "touch_test": _says_touch,
-    "survey_test": _says_test,
-    "bake": lambda p, _, units: (
-        f"Heated: {amount(p.metal_temp_c, 'temperature', units, 0)} metal for {p.minutes:g} min"
-        if p.minutes
-        else "Heated"
-    ),
-    "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
-    "void": lambda *_: "Took an entry back",
-    "note": lambda p, *_: str(p.text),
-    "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
-    "batch": lambda p, *_: f"Batch of {p.name} begun, {p.ready_ml:.0f} ml ready to use",
-    "pour": lambda p, *_: f"Poured {p.ml:.0f} ml into the cup",
-    "viscosity": lambda p, *_: f"Runs {p.seconds:g} s by the {p.by}",
-    "batch_end": lambda p, *_: "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {p.left_ml:.0f} ml left",
-    "stamp": lambda p, *_: f"{GATES[p.gate][0] if p.gate in GATES else p.gate}: done",
-    "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
-}
-
-
-def says_logged(opened: Session, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
-    """Return what was just logged, in words; of a void what it took back."""
-    gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
-    if gone is None:
-        return says(row, names, units)
-    if gone.entry.voids:
-        back = log.by_uuid(opened, gone.entry.voids)
-        return f"– put back: {says(back, names, units)}" if back else says(row, names, units)
-    return f"– taken back: {says(gone, names, units)}"
 
 
 def new_id() -> UUID:

@@ -17,7 +17,7 @@ from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.fold import standing, standing_voids
-from cool_sheen.service import work
+from cool_sheen.service import heat, sayings, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.climate import look
 from cool_sheen.service.desk import Desk, Refused, zone_of
@@ -86,7 +86,7 @@ def _context(desk: Desk, opened: Session, shop: Shop, uuid: UUID, span: str) -> 
         "new_id": work.new_id,
         "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
         "entries": [
-            (r, work.says_logged(opened, r, names, shop.units), r.entry.uuid in stands)
+            (r, sayings.says_logged(opened, r, names, shop.units), r.entry.uuid in stands)
             for r in reversed(rows)
             if r.entry.payload.kind not in ("pour", "viscosity", "stamp")  # they stand with their batch
         ],
@@ -215,8 +215,8 @@ def bake(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         if minutes is None:
             typed.notes.setdefault("minutes", "Enter how long it was held, in minutes.")
         _stop_on(typed)
-        said = work.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes})
-        return work.baked(desk, opened, found, press, said, at)
+        said = heat.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes})
+        return heat.baked(desk, opened, found, press, said, at)
 
     return _log(request, uuid, desk, pages, form, write)
 
@@ -285,7 +285,7 @@ def _log(request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[s
             opened,
             "_logged.html",
             part=found.part,
-            says=work.says_logged(opened, row, names, units),
+            says=sayings.says_logged(opened, row, names, units),
             entry=row.entry,
             press=work.new_id(),
         )

@@ -1,0 +1,87 @@
+"""The log in words."""
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.sheets import TOUCH_WORDS
+from cool_sheen.core.coatings.systems import STEP_WORDS
+from cool_sheen.core.drying.milestones import WORDS
+from cool_sheen.core.log.entries import Recorded
+from cool_sheen.core.mixing.order import GATES
+from cool_sheen.core.units import amount
+from cool_sheen.formats.catalogue import shipped
+from cool_sheen.store import log
+
+
+def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
+    """Return an entry in words."""
+    payload: Any = row.entry.payload
+    if payload.kind in _SAYS:
+        return _SAYS[payload.kind](payload, names, units)
+    if payload.kind == "override":
+        return f"Against the advice, {payload.rule}: {row.entry.reason}"
+    return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
+
+
+def _says_coat(payload: Any, names: dict[str, str], units: str) -> str:
+    kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
+    film = amount(payload.film_um, "film", units)
+    return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
+
+
+def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
+    wet = "wet" if payload.wet else "dry"
+    basis = "measured" if payload.measured else "by estimate"
+    took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
+    through = ", broke through" if payload.break_through else ""
+    return f"Sanded {payload.grit} {wet}{took}{through}"
+
+
+def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
+    mark = WORDS.get(payload.milestone, payload.milestone)
+    how = "" if payload.how == "thumb_on_tape" else f", by {TOUCH_WORDS[payload.how]}"
+    return f"Touched: {mark}{how}" if payload.ready else f"Touched: not yet {mark}{how}"
+
+
+def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
+    test = shipped().tests.get(payload.test)
+    result = test.result(payload.result) if test else None
+    if test is None or result is None:
+        return f"Tested: {payload.test}"
+    return f"{test.title}: {result.words}"
+
+
+_SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
+    "coat": _says_coat,
+    "sand": _says_sand,
+    "touch_test": _says_touch,
+    "survey_test": _says_test,
+    "bake": lambda p, _, units: (
+        f"Heated: {amount(p.metal_temp_c, 'temperature', units, 0)} metal for {p.minutes:g} min"
+        if p.minutes
+        else "Heated"
+    ),
+    "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
+    "void": lambda *_: "Took an entry back",
+    "note": lambda p, *_: str(p.text),
+    "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
+    "batch": lambda p, *_: f"Batch of {p.name} begun, {p.ready_ml:.0f} ml ready to use",
+    "pour": lambda p, *_: f"Poured {p.ml:.0f} ml into the cup",
+    "viscosity": lambda p, *_: f"Runs {p.seconds:g} s by the {p.by}",
+    "batch_end": lambda p, *_: "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {p.left_ml:.0f} ml left",
+    "stamp": lambda p, *_: f"{GATES[p.gate][0] if p.gate in GATES else p.gate}: done",
+    "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
+}
+
+
+def says_logged(opened: Session, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
+    """Return what was just logged, in words; of a void what it took back."""
+    gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
+    if gone is None:
+        return says(row, names, units)
+    if gone.entry.voids:
+        back = log.by_uuid(opened, gone.entry.voids)
+        return f"– put back: {says(back, names, units)}" if back else says(row, names, units)
+    return f"– taken back: {says(gone, names, units)}"
