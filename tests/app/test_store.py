@@ -36,7 +36,7 @@ def note(said: str = "flat as a mirror", **more) -> Entry:
 def test_the_log_can_be_added_to_and_nothing_else(engine):
     with session(engine) as opened:
         log.append(opened, note(), T0)
-    for table in ("log_entry", "log_target", "product_revision"):
+    for table in ("log_entry", "log_target", "product_revision", "stock_movement"):
         with engine.connect() as connection:
             names = connection.scalars(
                 text("SELECT name FROM sqlite_master WHERE type='trigger' AND tbl_name=:t"), {"t": table}
@@ -106,7 +106,7 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    address = f"http://127.0.0.1:{port}"
+    address, batch = f"http://127.0.0.1:{port}", str(uuid4())
     for count in (1, 2):
         program = _serve(tmp_path, port)
         try:
@@ -115,6 +115,10 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
             )
             assert _get(f"{address}/parts/{part}").count("Take back: Build coats coated") == count - 1
             _post(f"{address}/parts/{part}/coat", port, press=str(uuid4()))
+            if count == 1:
+                _post(f"{address}/mix/new", port, product="clear-two-pack", press=batch, how="ready", amount="300 ml")
+                _post(f"{address}/mix/{batch}/stamp", port, press=str(uuid4()), gate="base_stirred")
+            _post(f"{address}/mix/{batch}/pour", port, press=str(uuid4()), line=str(count - 1), how="mark")
         finally:
             os.kill(program.pid, signal.SIGKILL)
             program.wait()
@@ -122,13 +126,14 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
         time.sleep(0.1)
     program = _serve(tmp_path, port)
     try:
-        page = _get(f"{address}/parts/{part}")
+        page, cup = _get(f"{address}/parts/{part}"), _get(f"{address}/mix/{batch}")
     finally:
         program.terminate()
         program.wait()
         program.stdout.close()
     assert page.count("Take back: Build coats coated") == 2
     assert "2 of 3" in page
+    assert cup.count("190 ml of 190 ml") == cup.count("95.2 ml of 95.2 ml") == 1  # both pours of the batch
 
 
 def test_one_press_over_many_connections_at_once_is_one_coat(tmp_path):

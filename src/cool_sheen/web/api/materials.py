@@ -9,11 +9,10 @@ from pydantic import Field
 from cool_sheen.core.materials.cans import USUAL_USABLE, cans_of_coats
 from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.quantity import ready_volume
-from cool_sheen.web.api.models import AboveNought, Answer, Name, NotNegative, Shape
+from cool_sheen.web.api.models import AboveNought, Answer, Count, Name, NotNegative, Shape
 
 router = APIRouter(tags=["materials"])
 Fraction = Annotated[float, Field(strict=True, allow_inf_nan=False, gt=0, le=1)]
-Count = Annotated[int, Field(strict=True, ge=0, le=10_000)]
 Amounts = Annotated[dict[Name, NotNegative], Field(min_length=1, max_length=1000)]
 
 

@@ -30,6 +30,14 @@ Name = Annotated[str, Field(strict=True, min_length=1, max_length=200)]
 
 
 Switch = Annotated[bool, Field(strict=True)]
+
+
+def _whole(value: object) -> object:
+    """A JSON number has no kinds: 2.0 is as whole as 2."""
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+Count = Annotated[int, BeforeValidator(_whole), Field(strict=True, ge=0, le=10_000)]
 EARLIEST, LATEST = datetime(1900, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
 
 
