@@ -2,6 +2,7 @@
 
 import json
 import re
+from itertools import product
 from pathlib import Path
 
 import pytest
@@ -213,12 +214,14 @@ def test_in_booth_mode_targets_are_large_and_apart_and_the_figure_can_be_read_at
 def test_on_a_phone_the_next_action_comes_first_and_nothing_runs_off_the_side(page, served):
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     page.set_viewport_size({"width": 360, "height": 760})
-    for address in [
-        *PAGES,
-        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top", "/what-if", "/bake")),
-    ]:
+    views = [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top", "/what-if", "/bake"))]
+    wide = []
+    for booth, address in product(("1", "0"), views):
+        page.context.add_cookies([{"name": "booth", "value": booth, "url": served.address}])
         page.goto(address)
-        assert page.evaluate("document.documentElement.scrollWidth") <= 360, address
+        if page.evaluate("document.documentElement.scrollWidth") > 360:
+            wide.append((address, "booth" if booth == "1" else "day"))
+    assert not wide
     page.goto("/")
     lane = page.locator(".lane").first
     act, ribbon = lane.locator(".acts .btn").first.bounding_box(), lane.locator(".ribbon.narrow").bounding_box()

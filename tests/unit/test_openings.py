@@ -1,5 +1,6 @@
 """The gate and what opens it: weather that turns in the night, dew, and changes that are worked out again."""
 
+import math
 from datetime import timedelta
 from uuid import uuid4
 
@@ -119,3 +120,6 @@ def test_the_last_start_of_all_of_todays_coats_is_no_later_than_of_one_and_ten_m
     assert found.all_coats + 2 * timedelta(minutes=15) + flash <= closes
     assert found.all_coats + timedelta(minutes=10) + 2 * timedelta(minutes=15) + flash > closes - timedelta(minutes=2)
     assert last_starts(climate, product, coats, closes - timedelta(minutes=5), closes).one is None
+    slow = last_starts(climate, product, coats, T0, closes, lambda *_: (math.log(3), 0.1))
+    assert slow.one == found.one
+    assert slow.all_coats < found.all_coats

@@ -227,6 +227,7 @@ def test_a_plan_puts_the_key_in_where_the_night_would_close_the_window():
     assert [p.step.label for p in plan.steps][:3] == ["Sand P400 to key", "Wipe down", "Enamel, coat 2"]
     in_time = plan_rest(part.left(9.5), part.look(9.5), ALWAYS, 1.0)
     assert [p.step.label for p in in_time.steps] == ["Enamel, coat 2"]
+    assert in_time.steps[0].start == in_time.steps[0].waits.late
 
 
 def test_a_plan_respects_the_coats_a_day_of_a_lacquer():
@@ -262,6 +263,8 @@ def test_whatever_the_system_and_the_weather_a_plan_keeps_the_order_the_windows_
     for planned in plan.steps:
         assert planned.start >= at(hour)
         assert time(8) <= planned.start.time() <= time(18)
+        if planned.waits:
+            assert planned.waits.early <= planned.waits.likely <= planned.waits.late <= planned.start
         held = planned.step.hold_minutes or 0  # a heat stage stands at its temperature
         assert planned.end - planned.start == timedelta(minutes=labour_minutes(planned.step.kind, area) + held)
     for one, after_it in pairwise(coats):

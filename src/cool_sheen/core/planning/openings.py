@@ -3,11 +3,13 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Film
+from cool_sheen.core.planning.film_clock import FactorOf, taught, unknown_factor
 from cool_sheen.core.planning.labour import labour_minutes
 from cool_sheen.core.planning.paint import CoatPaint
 from cool_sheen.core.planning.part_climate import Change, PartClimate
@@ -137,7 +139,12 @@ class LastStart:
 
 
 def last_starts(
-    climate: PartClimate, product: Product, coats: Sequence[CoatPaint], now: datetime, closes: datetime
+    climate: PartClimate,
+    product: Product,
+    coats: Sequence[CoatPaint],
+    now: datetime,
+    closes: datetime,
+    factor: FactorOf = unknown_factor,
 ) -> LastStart:
     """Work out how late a part's coats may start today.
 
@@ -147,6 +154,7 @@ def last_starts(
         coats: The coats of its next layer that are to come.
         now: The present.
         closes: When the working day ends.
+        factor: What the shop has learned of the product where the part stands.
 
     Returns: The last safe start of one coat, and of the first one so that all of them are safe and done by the end of
         the day; None where it is too late, or the gate stays shut.
@@ -159,7 +167,7 @@ def last_starts(
     one = latest if latest >= candidates[0].since else None
     at = latest
     while at >= now:
-        if _fits(climate, product, coats, at, closes):
+        if _fits(climate, product, coats, at, closes, factor):
             return LastStart(one, at, len(coats))
         at -= _STEP
     return LastStart(one, None, len(coats))
@@ -169,7 +177,14 @@ def _minutes(coat: CoatPaint) -> timedelta:
     return timedelta(minutes=labour_minutes("coat", coat.area_m2, coat.method))
 
 
-def _fits(climate: PartClimate, product: Product, coats: Sequence[CoatPaint], at: datetime, closes: datetime) -> bool:
+def _fits(
+    climate: PartClimate,
+    product: Product,
+    coats: Sequence[CoatPaint],
+    at: datetime,
+    closes: datetime,
+    factor: FactorOf,
+) -> bool:
     """Whether coats one after the other, each as soon as the one below is open by the late clock, all start safely."""
     clock, opens = climate.clock(product), product.rule_for(product).opens
     for coat in coats:
@@ -177,7 +192,7 @@ def _fits(climate: PartClimate, product: Product, coats: Sequence[CoatPaint], at
         if ends > closes or climate.gate_at(product, at, at) is not None:
             return False
         film = Film(ends, coat.zones[0].wet_film_um if coat.zones else product.ref_wet_film_um, climate.air_movement)
-        band = clock.band(opens, film)
+        band = taught(clock, film, [], partial(factor, product.key, None)).get(opens)
         if band is None or band.late is None:
             return False
         at = band.late

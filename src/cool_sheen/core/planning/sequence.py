@@ -44,7 +44,10 @@ class WorkingDay:
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """A step with its time, and why it stands there; a coat with a closing has the time that is left to it."""
+    """A step with its time, and why it stands there.
+
+    A step that waits for the film below has the band of that wait; a coat with a closing has the time left to it.
+    """
 
     step: Step
     start: datetime
@@ -52,6 +55,7 @@ class Planned:
     because: str
     labour: timedelta
     spare: timedelta | None = None
+    waits: Band | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,12 +138,12 @@ class _Plan:
         if step.kind == "coat":
             self._place_coat(step)
         elif self.top and step.kind == "sand":
-            ready, why = self._milestone("sand")
-            self._add(step, ready, f"sandable {why}")
+            ready, why, waits = self._milestone("sand")
+            self._add(step, ready, f"sandable {why}", waits)
             self._keyed_here()
         elif self.top and step.after:
-            ready, why = self._milestone(step.after)
-            self._add(step, ready, f"ready {why}")
+            ready, why, waits = self._milestone(step.after)
+            self._add(step, ready, f"ready {why}", waits)
             if step.kind == "degloss":
                 self._keyed_here()
         else:
@@ -156,24 +160,24 @@ class _Plan:
         area = self.area if step.area_m2 is None else step.area_m2
         return timedelta(minutes=labour_minutes(step.kind, area, step.method))
 
-    def _add(self, step: Step, earliest: datetime, because: str) -> None:
+    def _add(self, step: Step, earliest: datetime, because: str, waits: Band | None = None) -> None:
         labour = self._labour(step)
         start = self.day.fit(max(earliest, self.now), labour)
         if start > max(earliest, self.now):
             because += ", then working hours"
         end = start + labour + timedelta(minutes=step.hold_minutes or 0)
-        self.out.append(Planned(step, start, end, because, labour))
+        self.out.append(Planned(step, start, end, because, labour, waits=waits))
         self.now = end
 
-    def _milestone(self, name: str) -> tuple[datetime, str]:
+    def _milestone(self, name: str) -> tuple[datetime, str, Band | None]:
         assert self.top is not None
         mark = mark_of(self.top.product, name)
         if mark is None:
-            return self.now, "at once: the product names no time"
-        late = self._bands()[mark].late
-        if late is None:
+            return self.now, "at once: the product names no time", None
+        band = self._bands()[mark]
+        if band.late is None:
             raise _Stuck(f"{self.top.product.name} does not get {mark.replace('_', ' ')} in this climate.")
-        return late, "by the late clock"
+        return band.late, "by the late clock", band
 
     def _bands(self) -> Mapping[str, Band]:
         assert self.top is not None
@@ -186,27 +190,27 @@ class _Plan:
         assert step.layer is not None
         assert step.coat is not None
         product = self.look.products[step.layer.product]
-        earliest, because = self._opening(product)
+        earliest, because, waits = self._opening(product)
         start, because = self._gated(step, product, earliest, because)
         closing = self._closing(product)
         if closing is not None and start > closing:
             self._key(step, product)
-            earliest, because = self.now, "keyed: the window would have closed"
+            earliest, because, waits = self.now, "keyed: the window would have closed", None
             start, because = self._gated(step, product, earliest, because)
             closing = None
         labour = self._labour(step)
         spare = closing - start if closing else None
-        self.out.append(Planned(step, start, start + labour, because, labour, spare))
+        self.out.append(Planned(step, start, start + labour, because, labour, spare, waits))
         self.now = start + labour
         self._laid(step, product)
 
-    def _opening(self, product: Product) -> tuple[datetime, str]:
+    def _opening(self, product: Product) -> tuple[datetime, str, Band | None]:
         if self.top is None or self.top.keyed:
-            return self.now, "follows at once"
+            return self.now, "follows at once", None
         band = self._bands().get(self.top.product.rule_for(product).opens)
         if band is None or band.late is None:
             raise _Stuck(f"{self.top.product.name} does not flash in this climate.")
-        return max(band.late, self.now), "open by the late clock"
+        return max(band.late, self.now), "open by the late clock", band
 
     def _closing(self, product: Product) -> datetime | None:
         if self.top is None or self.top.keyed:
@@ -247,13 +251,14 @@ class _Plan:
 
     def _key(self, step: Step, product: Product) -> None:
         assert self.top is not None
-        ready, _ = self._milestone("sand")
+        ready, _, waits = self._milestone("sand")
         rule = self.top.product.rule_for(product)
-        if rule.lifts_until and (lifts := self._bands()[rule.lifts_until].late):
-            ready = max(ready, lifts)
+        lifts = self._bands()[rule.lifts_until] if rule.lifts_until else None
+        if lifts and lifts.late and lifts.late > ready:
+            ready, waits = lifts.late, lifts
         grit = self.top.product.key_grit
         key = Step(f"{step.id}:key", "sand", f"Sand {grit} to key", slot=step.slot, grit=grit, area_m2=step.area_m2)
-        self._add(key, ready, "the window would close before the coat can go on")
+        self._add(key, ready, "the window would close before the coat can go on", waits)
         wipe = Step(f"{step.id}:wipe", "wipe", "Wipe down", slot=step.slot, area_m2=step.area_m2)
         self._add(wipe, self.now, "after sanding")
         self._keyed_here()

@@ -130,7 +130,7 @@ def _parts_here(desk: Desk, opened: Session, shop: Shop, space: Space, now: date
                 {
                     "part": found.part,
                     "product": product,
-                    "last": last_starts(found.climate, product, coats, now, closes),
+                    "last": last_starts(found.climate, product, coats, now, closes, found.look.factor),
                 }
             )
     return out

@@ -94,6 +94,8 @@
     if (!$("#live") || busy()) return;
     htmx.trigger("#live", "refresh");
   }
+  const here = $(".places [aria-current]");
+  if (here) here.scrollIntoView({ block: "nearest", inline: "center" }); // on a phone the places scroll in one row
   setInterval(tick, 1000);
   setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
