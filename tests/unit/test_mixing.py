@@ -9,7 +9,7 @@ from tests.support import T0, steady
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.mixing.order import stages
-from cool_sheen.core.mixing.pot_life import pot_life, pot_life_ends
+from cool_sheen.core.mixing.pot_life import pot_life, pot_life_ends, way_in_time
 from cool_sheen.core.mixing.pours import rescue, targets
 from cool_sheen.core.mixing.ratios import Addition, Part, Recipe, batch, readings, ready_from, ready_from_mixed, shares
 from cool_sheen.core.mixing.recipes import Choice, mix_of
@@ -105,6 +105,18 @@ def test_pot_life_in_steady_air_is_the_formula_and_warmth_shortens_it(minutes, t
     ends = pot_life_ends(T0, minutes, 20, steady(temp, 50))
     assert (ends - T0).total_seconds() / 60 == pytest.approx(expected, abs=0.1, rel=0.001)
     assert pot_life_ends(T0, minutes, 20, steady(temp + warmer, 50)) <= ends + timedelta(seconds=1)
+
+
+@pytest.mark.parametrize(
+    ("hours", "says"),
+    [
+        ((1, 3, 30), "Mix for 2 of 3 coats now"),
+        ((20, 23), "Mix it later, just before the coat"),
+        ((20, 45), "Mix it later, just before the coat, and for fewer coats at a time"),
+    ],
+)
+def test_a_batch_that_gels_too_soon_is_made_for_fewer_coats_or_later(hours, says):
+    assert way_in_time([T0 + timedelta(hours=h) for h in hours], T0, T0 + timedelta(hours=6)) == says
 
 
 @pytest.mark.parametrize(

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import read_quantity
+from cool_sheen.service.desk import Refused
 
 
 @dataclass(slots=True)
@@ -18,6 +19,11 @@ class Typed:
     values: Mapping[str, Any]
     units: str = "metric"
     notes: dict[str, str] = field(default_factory=dict)
+
+    def stop(self, said: str = "Check what was entered.") -> None:
+        """Go no further when a field is wrong. Raises Refused with the notes."""
+        if self.notes:
+            raise Refused(said, self.notes)
 
     def text(self, name: str, what: str = "", most: int = 80) -> str:
         """Return a text; with ``what`` it must not be empty."""
@@ -39,7 +45,8 @@ class Typed:
             self.notes[name] = str(error)
             return None
         if not low < number <= high:
-            self.notes[name] = f"Enter more than {low:g} and up to {high:g}, in the shop's units or with a unit."
+            least = "from 0 up" if -0.01 < low < 0 else f"more than {low:g} and up"
+            self.notes[name] = f"Enter {least} to {high:g}, in the shop's units or with a unit."
             return None
         return number
 

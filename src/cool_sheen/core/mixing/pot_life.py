@@ -1,5 +1,6 @@
 """How long a mix can be used: the pot life, and how the warmth of the room eats it."""
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 import numpy as np
@@ -57,3 +58,22 @@ def pot_life_ends(
     if used[-1] < 1:
         return None
     return instant(float(np.interp(1.0, used, at)))
+
+
+def way_in_time(coats_end: Sequence[datetime], now: datetime, gels: datetime) -> str:
+    """Say what to do about a batch that gels before the last of its coats is on.
+
+    Args:
+        coats_end: When each coat is on by the plan, in order.
+        now: When it would be mixed.
+        gels: When it would gel.
+
+    Returns: Fewer coats now, later, or later and in more than one batch.
+    Source: a batch serves what lies within one pot life.
+    """
+    fits = sum(end <= gels for end in coats_end)
+    if fits:
+        return f"Mix for {fits} of {len(coats_end)} coats now"
+    if coats_end and coats_end[-1] - coats_end[0] < gels - now:
+        return "Mix it later, just before the coat"
+    return "Mix it later, just before the coat, and for fewer coats at a time"

@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.mixing.pot_life import way_in_time
 from cool_sheen.core.mixing.ratios import Batch, poured_batch, readings, ready_from, ready_from_mixed, shares
 from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
 from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
@@ -248,13 +249,10 @@ def _too_late(desk: Desk, opened: Session, uses: Sequence[PartCoats], ends: date
         if use.on_by is None:
             out.append(f"{name}: no time for these coats is in sight. {use.stuck}")
         elif ends is not None and use.on_by > ends:
-            fits = [p for p in _planned_ends(desk, opened, use) if p <= ends]
             gels = ends.astimezone(zone).strftime("%a %H:%M")
             on = use.on_by.astimezone(zone).strftime("%a %H:%M")
-            first = (
-                f"Mix for {len(fits)} of {len(use.coats)} coats now" if fits else "Mix it later, just before the coat"
-            )
-            out.append(f"{name}: this mix gels at {gels}, and the last of these coats is on at {on}. {first}.")
+            way = way_in_time(_planned_ends(desk, opened, use), desk.now(), ends)
+            out.append(f"{name}: this mix gels at {gels}, and the last of these coats is on at {on}. {way}.")
     return out
 
 

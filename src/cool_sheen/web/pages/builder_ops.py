@@ -29,8 +29,7 @@ def _whole(typed: Typed, name: str, low: int, high: int) -> int:
 
 
 def _stop(typed: Typed) -> None:
-    if typed.notes:
-        raise Refused("Check what was entered: the system is as it was.", typed.notes)
+    typed.stop("Check what was entered: the system is as it was.")
 
 
 def add(typed: Typed, built: Built) -> Edit:

@@ -10,7 +10,6 @@ from cool_sheen.core.mixing.recipes import Choice
 from cool_sheen.core.mixing.speeds import ORDER
 from cool_sheen.core.planning.takeoff import Gun
 from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
-from cool_sheen.service.desk import Refused
 from cool_sheen.service.mixing.plan import Asked, Waiting
 from cool_sheen.service.stock import Stock
 from cool_sheen.web.forms import Typed
@@ -71,8 +70,7 @@ def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: St
     )  # fmt: skip
     if how in ("ready", "mixed") and grams is not None:
         typed.notes["amount"] = "Give this one as a volume, such as 600 ml."
-    if typed.notes:
-        raise Refused("Check what was entered.", typed.notes)
+    typed.stop()
     return asked
 
 

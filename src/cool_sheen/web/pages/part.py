@@ -153,7 +153,7 @@ def coat(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
             }
         )
         at = typed.moment("at", _zone(desk, opened))
-        _stop_on(typed)
+        typed.stop()
         return work.coat_on(desk, opened, found, press, said, at)
 
     return _log(request, uuid, desk, pages, form, write)
@@ -185,7 +185,7 @@ def sand(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
         grit = typed.text("grit", "the grit, such as P320")
         at = typed.moment("at", _zone(desk, opened))
-        _stop_on(typed)
+        typed.stop()
         said = work.SandSaid(
             grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through"),
             zones=typed.ticked("zone"),
@@ -214,7 +214,7 @@ def bake(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         minutes, at = typed.number("minutes", 0.5, 1440), typed.moment("at", _zone(desk, opened))
         if minutes is None:
             typed.notes.setdefault("minutes", "Enter how long it was held, in minutes.")
-        _stop_on(typed)
+        typed.stop()
         said = heat.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes})
         return heat.baked(desk, opened, found, press, said, at)
 
@@ -240,7 +240,7 @@ def undo(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
 
     def write(opened: Session, found: Standing, typed: Typed, press: UUID) -> Recorded:
         entry = typed.uuid("entry", "There is no such entry.") if typed.text("entry") else None
-        _stop_on(typed)
+        typed.stop()
         return work.undo(desk, opened, found, press, entry)
 
     return _log(request, uuid, desk, pages, form, write)
@@ -249,11 +249,6 @@ def undo(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
 def _zone(desk: Desk, opened: Session) -> ZoneInfo:
     shop = desk.shop(opened)
     return zone_of(shop) if shop else ZoneInfo("UTC")
-
-
-def _stop_on(typed: Typed) -> None:
-    if typed.notes:
-        raise Refused("Check what was entered.", typed.notes)
 
 
 def _write(desk: Desk, uuid: UUID, form: dict[str, Any], write: Writer) -> tuple[Standing, Recorded, str]:

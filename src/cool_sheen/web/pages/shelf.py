@@ -165,8 +165,7 @@ def _save(request: Request, desk: Desk, pages: PagesDep, form: dict[str, Any], k
         data = sheet_form.read(typed)
         if key != "new":
             data["key"] = key
-        if typed.notes:
-            raise Refused("The sheet is not sound.", typed.notes)
+        typed.stop("The sheet is not sound.")
         sheet = shelves.read_sheet("product", data)
         with desk.open() as opened:
             shelves.save(desk, opened, "product", sheet, new=key == "new")

@@ -4,17 +4,18 @@ from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.rooms import SPACE_LAG_H
 from cool_sheen.core.climate.sun import sun_times
 from cool_sheen.core.units import shown
-from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.desk import Desk, zone_of
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space, set_place
 from cool_sheen.store.models import Space
 from cool_sheen.web.forms import Typed
+from cool_sheen.web.pages.changing import changed
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 
 router = APIRouter(prefix="/spaces")
@@ -60,31 +61,16 @@ def _show(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed:
 @router.post("")
 def save(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a space, or describe one anew; a refusal keeps what was typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
-    if shop is None:
-        return RedirectResponse("/start", 303)
-    typed = Typed(form, shop.units)
-    try:
-        with desk.open() as opened:
-            if typed.text("op") == "place":
-                latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
-                _stop_on(typed)
-                set_place(desk, opened, latitude, longitude)
-            else:
-                _save(opened, typed)
-    except Refused as refusal:
-        if refusal.status == 404:
-            raise
-        typed.notes.update(refusal.notes)
-        with desk.open() as opened:
-            return _show(request, desk, pages, opened, typed, 422)
-    return RedirectResponse("/spaces", 303)
 
+    def do(opened: Session, typed: Typed) -> None:
+        if typed.text("op") == "place":
+            latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
+            typed.stop()
+            set_place(desk, opened, latitude, longitude)
+        else:
+            _save(opened, typed)
 
-def _stop_on(typed: Typed) -> None:
-    if typed.notes:
-        raise Refused("Check what was entered.", typed.notes)
+    return changed(request, desk, pages, form, do, "/spaces", _show)
 
 
 def _save(opened: Session, typed: Typed) -> None:
@@ -97,7 +83,7 @@ def _save(opened: Session, typed: Typed) -> None:
     heater = typed.quantity("heater", "temperature", -40, 60, optional=True)
     dry, lag = typed.number("dehumidifier", 1, 100), typed.number("lag", 0, 240)
     uuid: UUID | None = typed.uuid("space", "There is no such space.") if typed.text("space") else None
-    _stop_on(typed)
+    typed.stop()
     new = NewSpace.model_validate({
         "name": name, "kind": kind, "heater_min_c": heater, "dehumidifier_max_rh_pct": dry, "lag_h": lag,
         "air_movement": moves or None, "has_sensor": typed.flag("sensor"), "floor_damped": typed.flag("floor_damped"),

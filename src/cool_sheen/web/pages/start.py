@@ -65,8 +65,7 @@ def _make(desk: Desk, opened: Session, typed: Typed) -> None:
         typed.notes["space_name_0"] = "Name one space at least: where do the parts stand?"
     if typed.text("time_zone") not in available_timezones():
         typed.notes["time_zone"] = "Choose a time zone of the list, such as Europe/Berlin."
-    if typed.notes:
-        raise Refused("Something is missing.", typed.notes)
+    typed.stop("Something is missing.")
     new = NewShop.model_validate({"name": name, "time_zone": typed.text("time_zone"), "units": typed.units})
     set_up(desk, opened, new, spaces, seed=secrets.randbelow(10_000))
 

@@ -6,10 +6,9 @@ from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
-from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.coverage import check_label
 from cool_sheen.core.planning.labour import WAYS, transfer_efficiency
 from cool_sheen.core.survey.shapes import SHAPE_WORDS
@@ -25,6 +24,7 @@ from cool_sheen.service.stock import stock
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
 from cool_sheen.web.forms import Typed
+from cool_sheen.web.pages.changing import changed
 from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 
 router = APIRouter(prefix="/stores")
@@ -122,7 +122,7 @@ def move(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Res
         said = stores.Move(typed.text("item", most=100), kind, ml, sku, int(count or 1), typed.text("note", most=200))
         stores.move(desk, opened, press, said)
 
-    return _changed(request, desk, pages, form, do, "/stores/stock", _stock)
+    return changed(request, desk, pages, form, do, "/stores/stock", _stock)
 
 
 @router.get("/sizes")
@@ -167,12 +167,11 @@ def set_size(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) ->
                 "contains": {typed.text("item", most=100): amount}, "keeps_days_opened": int(keeps or 365),
             })  # fmt: skip
             return
-        if typed.notes:
-            raise Refused("Check what was entered.", typed.notes)
+        typed.stop()
         packs.set_pack(desk, opened, typed.text("sku", most=100), price, typed.flag("to_be_had"))
 
     back = f"/stores/sizes?find={form.get('find', '')}" if str(form.get("find", "")).isalnum() else "/stores/sizes"
-    return _changed(request, desk, pages, form, do, back, _sizes)
+    return changed(request, desk, pages, form, do, back, _sizes)
 
 
 def _number_of(name: str) -> str:
@@ -194,29 +193,6 @@ def _money(typed: Typed, name: str) -> Decimal | None:
         typed.notes[name] = "Enter an amount of money from 0 up, such as 480 or 23.50."
         return None
     return value
-
-
-def _changed(
-    request: Request, desk: Desk, pages: PagesDep, form: dict[str, Any], do: Any, back: str, show: Any
-) -> Response:
-    """Do one change, and go back; a refusal shows the page with what was typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
-    if shop is None:
-        return RedirectResponse("/start", 303)
-    typed = Typed(form, shop.units)
-    try:
-        with desk.open() as opened:
-            do(opened, typed)
-    except (Refused, CoreError) as refusal:
-        if getattr(refusal, "status", 422) == 404:
-            raise
-        typed.notes.update(getattr(refusal, "notes", {}))
-        typed.notes.setdefault("form", str(refusal))
-        with desk.open() as opened:
-            shown: Response = show(request, desk, pages, opened, typed, 422)
-            return shown
-    return RedirectResponse(back, 303)
 
 
 @router.get("/cans")
@@ -274,7 +250,7 @@ def set_cost(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) ->
             raise Refused("Check what was entered.", typed.notes)
         costing.set_money(opened, uuid, costing.Money(price, hire, saved, goodwill))
 
-    return _changed(request, desk, pages, form, do, "/stores/cost", _cost)
+    return changed(request, desk, pages, form, do, "/stores/cost", _cost)
 
 
 @router.get("/yields")

@@ -273,8 +273,7 @@ def face(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         name = typed.text("face_name", "a name for the face, such as “Underside”", 60)
         setting = typed.number("setting", 1, 6)
         support = typed.text("support", most=120)
-        if typed.notes:
-            raise Refused("Check what was entered.", typed.notes)
+        typed.stop()
         data = {"name": name, "setting": int(setting or 1), "support": support, "method": typed.text("method")}
         said = _made(survey.FaceSaid, data)
         chosen = typed.text("face_uuid")

@@ -267,11 +267,8 @@ def read_air(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) ->
 @router.post("/readings/undo")
 def undo_reading(desk: DeskDep, form: FormDep) -> Response:
     """Take a typed reading back."""
-    typed = Typed(form)
+    typed, press, entry = _pressed(form, "entry", "There is no such reading.", "Nothing was taken back.")
     with desk.open() as opened:
-        press, entry = typed.uuid("press", "Load the page again."), typed.uuid("entry", "There is no such reading.")
-        if press is None or entry is None:
-            raise Refused("Nothing was taken back.", typed.notes)
         rooms.take_back(desk, opened, press, entry)
     return RedirectResponse(f"/weather?space={typed.text('space')}#room", 303)
 
@@ -279,10 +276,15 @@ def undo_reading(desk: DeskDep, form: FormDep) -> Response:
 @router.post("/room")
 def stamp_room(desk: DeskDep, form: FormDep) -> Response:
     """Stamp a step of making the room ready."""
-    typed = Typed(form)
+    typed, press, space = _pressed(form, "space", "Choose the space.", "Nothing was stamped.")
     with desk.open() as opened:
-        space, press = typed.uuid("space", "Choose the space."), typed.uuid("press", "Load the page again.")
-        if space is None or press is None:
-            raise Refused("Nothing was stamped.", typed.notes)
         rooms.stamp(desk, opened, space, press, typed.text("step"))
     return RedirectResponse(f"/weather?space={space}#room", 303)
+
+
+def _pressed(form: dict[str, Any], name: str, missing: str, said: str) -> tuple[Typed, UUID, UUID]:
+    typed = Typed(form)
+    press, named = typed.uuid("press", "Load the page again."), typed.uuid(name, missing)
+    if press is None or named is None:
+        raise Refused(said, typed.notes)
+    return typed, press, named
