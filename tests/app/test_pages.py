@@ -38,6 +38,8 @@ def test_the_set_up_keeps_what_was_typed_and_says_what_is_wrong_at_each_field(em
         "space_name_0": "Spray cabin",
         "space_kind_0": "booth",
         "space_heater_0": "warm",
+        "space_name_1": "spray cabin",
+        "space_kind_1": "garage",
     }
     answer = empty.http.post("/start", data=form)
     assert answer.status_code == 422
@@ -45,12 +47,13 @@ def test_the_set_up_keeps_what_was_typed_and_says_what_is_wrong_at_each_field(em
         "Enter the name of your shop",
         "Choose a time zone",
         "is no temperature",
+        "Another space has that name",
         "Spray cabin",
         "Mars/Crater",
     ):
         assert words in answer.text
     assert empty.http.get("/").headers["location"] == "/start"
-    good = {**form, "name": "Shed", "time_zone": "America/Chicago", "space_heater_0": "68 F"}
+    good = {**form, "name": "Shed", "time_zone": "America/Chicago", "space_heater_0": "68 F", "space_name_1": "Yard"}
     assert empty.http.post("/start", data=good).status_code == 303
     page = empty.http.get("/")
     assert "No part yet" in page.text

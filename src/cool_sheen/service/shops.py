@@ -5,6 +5,7 @@ from uuid import UUID, uuid4
 from zoneinfo import available_timezones
 
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from cool_sheen.service.desk import Desk, Missing, Refused
@@ -60,25 +61,28 @@ def set_up(desk: Desk, opened: Session, new: NewShop, spaces: list[NewSpace], *,
 
 
 def add_space(opened: Session, new: NewSpace) -> Space:
-    """Make a space."""
+    """Make a space. Raises Refused: another one has its name."""
     space = Space(uuid=uuid4(), name="", kind="", air_movement="", heater_min_c=None, dehumidifier_max_rh_pct=None)
-    _describe(space, new)
+    _describe(opened, space, new)
     opened.add(space)
     opened.flush()
     return space
 
 
 def change_space(opened: Session, uuid: UUID, new: NewSpace) -> Space:
-    """Describe a space anew; what its parts will see follows at once. Raises Missing."""
+    """Describe a space anew; what its parts will see follows at once. Raises Missing, Refused."""
     space = opened.get(Space, uuid)
     if space is None:
         raise Missing("space")
-    _describe(space, new)
+    _describe(opened, space, new)
     opened.flush()
     return space
 
 
-def _describe(space: Space, new: NewSpace) -> None:
+def _describe(opened: Session, space: Space, new: NewSpace) -> None:
+    others = opened.execute(select(Space.uuid, Space.name))
+    if any(name.casefold() == new.name.strip().casefold() for uuid, name in others if uuid != space.uuid):
+        raise Refused("That name is taken.", {"name": f"There is a “{new.name.strip()}” already: enter another name."})
     space.name, space.kind = new.name.strip(), new.kind
     space.heater_min_c, space.dehumidifier_max_rh_pct = new.heater_min_c, new.dehumidifier_max_rh_pct
     space.air_movement = new.air_movement or SPACE_KINDS[new.kind][1]

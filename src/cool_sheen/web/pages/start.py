@@ -63,6 +63,10 @@ def _make(desk: Desk, opened: Session, typed: Typed) -> None:
     spaces = [space for row in range(_SPACE_ROWS) if (space := _space(typed, row))]
     if not spaces:
         typed.notes["space_name_0"] = "Name one space at least: where do the parts stand?"
+    names = [typed.text(f"space_name_{row}").casefold() for row in range(_SPACE_ROWS)]
+    for row, twice in enumerate(names):
+        if twice and twice in names[:row]:
+            typed.notes[f"space_name_{row}"] = "Another space has that name: enter another one."
     if typed.text("time_zone") not in available_timezones():
         typed.notes["time_zone"] = "Choose a time zone of the list, such as Europe/Berlin."
     typed.stop("Something is missing.")
