@@ -15,9 +15,11 @@ from tests.support import T0, ShopOnTrial  # noqa: E402
 OUT = Path("docs/screenshots")
 
 
-def main() -> None:
-    """Serve the demo shop at a fixed time and photograph it."""
-    served = Served(ShopOnTrial(Path(tempfile.mkdtemp()), demo=True))
+View = tuple[str, int, int, bool]  # address, width, height, booth mode
+
+
+def _views(served: Served) -> dict[str, View]:
+    """What is photographed, by the name of its picture; a batch is begun and half poured for it."""
     part = (
         served.shop.http.get("/")
         .text.split('data-name="Headstock casting"')[0]
@@ -40,7 +42,7 @@ def main() -> None:
     for step in ({"gate": "base_stirred"}, {"gate": "colour_checked"}, {"line": "0", "how": "mark"}):
         verb = "stamp" if "gate" in step else "pour"
         served.shop.http.post(f"{pour}/{verb}", data={"press": str(uuid4()), **step})
-    views = {
+    return {
         "mix": (mix, 1280, 900, False),
         "pour": (f"{pour}?by=scale", 1280, 800, False),
         "what-if": (f"{bench_end}/what-if", 1280, 800, False),
@@ -61,9 +63,14 @@ def main() -> None:
         "shelf": ("/shelf", 1280, 800, False),
         "product": ("/shelf/enamel-one-pack", 1280, 800, False),
     }
+
+
+def main() -> None:
+    """Serve the demo shop at a fixed time and photograph it."""
+    served = Served(ShopOnTrial(Path(tempfile.mkdtemp()), demo=True))
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
-        for name, (address, width, height, booth) in views.items():
+        for name, (address, width, height, booth) in _views(served).items():
             context = browser.new_context(
                 viewport={"width": width, "height": height}, timezone_id="Europe/Berlin", base_url=served.address
             )

@@ -8,13 +8,13 @@ import csv
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
-from functools import lru_cache
+from datetime import datetime, timedelta
 from itertools import islice
 from statistics import median
 from zoneinfo import ZoneInfo
 
-from cool_sheen.formats.logger_words import HEADER_WORDS, NEVER, SLASHED, TIME_FORMATS
+from cool_sheen.formats.logger_times import moment, second_time, zoned
+from cool_sheen.formats.logger_words import HEADER_WORDS, NEVER
 
 MOST_BYTES = 20_000_000
 MOST_ROWS = 200_000
@@ -204,7 +204,7 @@ _NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?\s*(?:°?\s*[CF]|%)?(?:\s*(?:RH|rH|rF
 
 
 def _is_data(row: list[str]) -> bool:
-    if any(_moment(cell, "day first") or _moment(cell, "month first") for cell in row):
+    if any(moment(cell, "day first") or moment(cell, "month first") for cell in row):
         return True
     return any(_DATE_ONLY.fullmatch(cell.strip()) for cell in row)
 
@@ -282,50 +282,6 @@ def _decimal_comma(body: list[list[str]], columns: tuple[int, int, int]) -> bool
     return any("," in row[c] for row in body[:50] for c in columns[1:] if c < len(row))
 
 
-_ISO = re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}")
-
-
-@lru_cache(maxsize=8)
-def _patterns(order: str) -> list[str]:
-    return [*TIME_FORMATS, *SLASHED[order]]
-
-
-def _moment(cell: str, order: str) -> datetime | None:
-    text = cell.strip().strip('"')
-    if len(text) < 8 or not text[0].isdigit():
-        return None
-    if _ISO.match(text):
-        try:
-            return datetime.fromisoformat(text.replace(" UTC", "+00:00"))
-        except ValueError:
-            return None
-    patterns = _patterns(order)
-    for place, pattern in enumerate(patterns):
-        try:
-            found = datetime.strptime(text, pattern)  # noqa: DTZ007 - the zone is added by _zoned
-        except ValueError:
-            continue
-        if place:  # the next row will look the same: try this pattern first
-            patterns.insert(0, patterns.pop(place))
-        return found
-    return _unix(text)
-
-
-def _unix(text: str) -> datetime | None:
-    return datetime.fromtimestamp(int(text), UTC) if re.fullmatch(r"1\d{9}", text) else None
-
-
-def _zoned(at: datetime, zone: ZoneInfo, doubled_hour: str) -> datetime:
-    """Put a local time on the world's clock. Raises ValueError for an hour that the change to summer time skips."""
-    if at.tzinfo is not None:
-        return at.astimezone(UTC)
-    local = at.replace(tzinfo=zone, fold=1 if doubled_hour == "later" else 0)
-    back = local.astimezone(UTC).astimezone(zone).replace(tzinfo=None)
-    if back != at:
-        raise ValueError(f"{at:%H:%M} does not exist on this day: the clocks went forward")
-    return local.astimezone(UTC)
-
-
 def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, options: Options) -> None:
     zone = ZoneInfo(options.time_zone)
     readings: dict[datetime, Reading] = {}
@@ -341,18 +297,11 @@ def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, opt
                 record.problems.append(Problem(line, record.delimiter.join(row)[:80], str(error)))
             continue
         if before is not None and reading.at <= before:
-            reading.at = _second_time(reading.at, before, zone)
+            reading.at = second_time(reading.at, before, zone)
         before = reading.at
         record.repeats += reading.at in readings
         readings[reading.at] = reading
     record.readings = [readings[at] for at in sorted(readings)]
-
-
-def _second_time(at: datetime, before: datetime, zone: ZoneInfo) -> datetime:
-    """A clock that goes back runs through its hour twice: a row that would lie before the last is its second time."""
-    local = at.astimezone(zone)
-    later = local.replace(fold=1).astimezone(UTC)
-    return later if later > before >= at and later != at and later - at <= timedelta(hours=2) else at
 
 
 def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour: str) -> Reading:
@@ -360,7 +309,7 @@ def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour
     if len(row) <= max(record.columns):
         raise ValueError(f"it has {len(row)} columns, and {max(record.columns) + 1} are needed")
     when = row[t] if record.clock is None else f"{row[t].strip().rstrip('.')} {row[record.clock].strip()}"
-    at = _moment(when, record.date_order)
+    at = moment(when, record.date_order)
     if at is None:
         raise ValueError(f"“{when.strip()[:30]}” is no date and time")
     air = _number(row[a], "temperature")
@@ -370,7 +319,7 @@ def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour
         raise ValueError(f"a temperature of {air_c:.0f} °C cannot be; from -60 to 90 °C are read")
     if not 0 < rh <= 100:
         raise ValueError(f"a humidity of {rh:g} % cannot be; it lies above 0 and up to 100 %")
-    return Reading(_zoned(at, zone, doubled_hour), air_c, rh)
+    return Reading(zoned(at, zone, doubled_hour), air_c, rh)
 
 
 def _number(cell: str, what: str) -> float:
