@@ -18,8 +18,8 @@ from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
-from cool_sheen.core.planning.make_ready import RoomStep
-from cool_sheen.core.planning.schools import School
+from cool_sheen.core.work.make_ready import RoomStep
+from cool_sheen.core.advice.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
 
 

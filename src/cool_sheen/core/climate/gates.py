@@ -1,9 +1,9 @@
-"""The climate gate: whether a coat may start, and when next."""
+"""The climate gate: when a climate is outside the limits of a film that is open, and what a start then meets."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.series import Series
@@ -22,61 +22,77 @@ class Limits:
 
 @dataclass(frozen=True, slots=True)
 class Shut:
-    """A stretch in which a coat may not start, and the first reason. Ends are seconds since 1970."""
+    """A stretch in which a coat may not start, and the first reason. Ends are seconds since 1970.
+
+    Both ends are the last and the first instant at which a start is safe.
+    """
 
     since_s: float
     to_s: float
     reason: str
 
 
-def _breaches(climate: Series, limits: Limits) -> list[tuple[str, NDArray[np.bool_]]]:
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """A stretch in which the climate itself is outside a limit; ``to_s`` is infinite where the climate ends so."""
+
+    since_s: float
+    to_s: float
+    reason: str
+
+
+def breaches(climate: Series, limits: Limits) -> list[Breach]:
+    """Find the stretches in which a climate is outside the limits.
+
+    Args:
+        climate: The climate at every instant at which a line may bend, and as finely as the dew point asks for.
+        limits: What the product asks for.
+
+    Returns: Stretches in order of their begin, each with its limit; several may overlap. Between two points a quantity
+        runs straight, and a limit is crossed where the straight line crosses it. A value on the limit is inside.
+    """
     margin = climate.surface_temp_c - climate.dew_point_c
     low, high = limits.air_c
     s_low, s_high = limits.surface_c
-    return [
-        (f"air under {low:g} °C", climate.air_temp_c < low),
-        (f"air over {high:g} °C", climate.air_temp_c > high),
-        (f"surface under {s_low:g} °C", climate.surface_temp_c < s_low),
-        (f"surface over {s_high:g} °C", climate.surface_temp_c > s_high),
-        (f"humidity under {limits.rh_pct[0]:g} %", climate.rh_pct < limits.rh_pct[0]),
-        (f"humidity over {limits.rh_pct[1]:g} %", climate.rh_pct > limits.rh_pct[1]),
-        (f"dew margin under {limits.dew_margin_k:g} K", margin < limits.dew_margin_k),
+    over: list[tuple[str, Floats]] = [
+        (f"air under {low:g} °C", low - climate.air_temp_c),
+        (f"air over {high:g} °C", climate.air_temp_c - high),
+        (f"surface under {s_low:g} °C", s_low - climate.surface_temp_c),
+        (f"surface over {s_high:g} °C", climate.surface_temp_c - s_high),
+        (f"humidity under {limits.rh_pct[0]:g} %", limits.rh_pct[0] - climate.rh_pct),
+        (f"humidity over {limits.rh_pct[1]:g} %", climate.rh_pct - limits.rh_pct[1]),
+        (f"dew margin under {limits.dew_margin_k:g} K", limits.dew_margin_k - margin),
     ]
+    found = [Breach(*ends, words) for words, by in over for ends in _positive(climate.at_s, by)]
+    return sorted(found, key=lambda b: b.since_s)
 
 
-def shut_spans(climate: Series, limits: Limits, safe_at_s: Floats) -> list[Shut]:
-    """Stretches of a series in which a coat may not start.
+def _positive(at_s: Floats, by: Floats) -> list[tuple[float, float]]:
+    """Stretches in which a broken line is above nought; the last one has no end where the line ends above it."""
+    inside = by > 0
+    if not inside.any():
+        return []
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(int)))
+    out = []
+    for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        since = -np.inf if begin == 0 else _crossing(at_s, by, begin - 1)
+        to = np.inf if end == len(by) else _crossing(at_s, by, end - 1)
+        out.append((float(since), float(to)))
+    return out
+
+
+def _crossing(at_s: Floats, by: Floats, left: int) -> float:
+    one, other = float(by[left]), float(by[left + 1])
+    share = one / (one - other) if one != other else 1.0
+    return float(at_s[left] + share * (at_s[left + 1] - at_s[left]))
+
+
+def first_met(found: Sequence[Breach], since_s: float, until_s: float) -> Breach | None:
+    """Return the first breach that a film meets which is open between two instants; None when it meets none.
 
     Args:
-        climate: The climate, sampled as finely as the answer should be.
-        limits: What the product asks for.
-        safe_at_s: For a start at each point, when the film would be dew-safe; NaN for never. [s since 1970]
-
-    Returns: Spans in order, each with the reason of its first instant; the last may end with the series.
-    Source: a start is safe when all limits hold from it until dew-safe (ISO 8502-4 for the margin of 3 K).
+        found: Breaches in order of their begin.
+        since_s: When the film begins to be open. [s since 1970]
+        until_s: When it is safe. [s since 1970]
     """
-    breaches = _breaches(climate, limits)
-    shut_now = np.any([breach for _, breach in breaches], axis=0)
-    # Next breach at or after each point, by index; one past the end when there is none.
-    index = np.arange(len(climate.at_s))
-    following = np.minimum.accumulate(np.where(shut_now, index, len(index))[::-1])[::-1]
-    breach_at = np.append(climate.at_s, np.inf)[following]
-    unsafe = shut_now | (breach_at < safe_at_s) | np.isnan(safe_at_s)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], unsafe, [False]]).astype(int)))
-    spans = []
-    for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        spans.append(
-            Shut(
-                float(climate.at_s[begin]),
-                float(climate.at_s[min(end, len(index) - 1)]),
-                _reason(breaches, int(following[begin]), begin),
-            )
-        )
-    return spans
-
-
-def _reason(breaches: list[tuple[str, NDArray[np.bool_]]], at: int, begin: int) -> str:
-    if at >= len(breaches[0][1]):
-        return "too cold or damp to dry in time"
-    words = next(words for words, breach in breaches if breach[at])
-    return words if at == begin else f"{words} before it is dew safe"
+    return next((b for b in found if b.to_s > since_s and b.since_s < until_s), None)

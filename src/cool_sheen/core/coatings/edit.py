@@ -129,6 +129,11 @@ def without_prepare(system: System, kind: str) -> System:
     return set_prepare(system, [step for step in system.prepare if step.kind != kind])
 
 
+def with_turning(system: System, turning: str) -> System:
+    """Say in which order faces are coated that cannot be coated at one time. Raises Inconsistent."""
+    return _made(system, turning=turning)
+
+
 def overridden(system: System, rule: str, place: str, reason: str) -> System:
     """Keep a reason for going against a rule at a place; an empty reason takes it back. Raises Inconsistent."""
     kept = [o.model_dump() for o in system.overrides if (o.rule, o.place) != (rule, place)]

@@ -2,6 +2,7 @@
 
 import hashlib
 import itertools
+from functools import cached_property
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
@@ -188,9 +189,9 @@ class Product(Strict):
             raise ValueError("wet_film_min_um must not be over wet_film_max_um")
         return self
 
-    @property
+    @cached_property
     def drying(self) -> DryingData:
-        """What the clock needs."""
+        """What the clock needs. Two revisions that dry alike have the same."""
         return DryingData.of(self)
 
     def rule_for(self, following: "Product | None") -> RecoatRule:
@@ -204,7 +205,7 @@ class Product(Strict):
                     return window.rule()
         return self.windows[0].rule()
 
-    @property
+    @cached_property
     def content_hash(self) -> str:
         """SHA-256 of what the sheet says; the name of a revision. A field that is left out changes nothing."""
         return hashlib.sha256(self.model_dump_json(exclude_defaults=True).encode()).hexdigest()

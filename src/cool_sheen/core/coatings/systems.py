@@ -148,6 +148,8 @@ class System(Strict):
     layers: Annotated[tuple[Layer, ...], Field(min_length=1, max_length=30)]
     finish: Annotated[tuple[Finish, ...], Field(max_length=30)] = ()
     outdoors: bool = False
+    # Faces that cannot be coated at one time: all coats on one and then the other, or one coat on each in turn.
+    turning: Literal["face_by_face", "coat_by_coat"] = "face_by_face"
     overrides: Annotated[tuple[Override, ...], Field(max_length=100)] = ()
 
     @model_validator(mode="after")

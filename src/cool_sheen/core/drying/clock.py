@@ -23,7 +23,7 @@ from cool_sheen.core.units import Micron
 
 NEAR_STEP_S, FAR_STEP_S, NEAR_S, MOST_KNOTS = 60.0, 600.0, 3 * 86_400.0, 150_000
 DEFAULT_LN_SD = 0.25
-_P90 = 1.2815515655446004  # standard normal deviate of the 90th percentile
+P90 = 1.2815515655446004  # standard normal deviate of the 90th percentile
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +72,23 @@ class Curve:
             found = t0 + (t1 - t0) * np.where(p1 > p0, (target - p0) / (p1 - p0), 0.0)
         out_of_reach = (target > self.total_s[-1] * (1 + 1e-12)) | (start_s > self.at_s[-1])
         return np.where(out_of_reach, np.nan, np.maximum(found, start_s))
+
+    def begun(self, until_s: float, needed_s: float) -> float:
+        """Latest start from which this much progress is made until an instant; minus infinity when there is none.
+
+        Args:
+            until_s: When it has to be made. [s since 1970]
+            needed_s: Progress wanted. [reference s]
+        """
+        target = float(np.interp(until_s, self.at_s, self.total_s)) - needed_s
+        if target < self.total_s[0]:
+            return -math.inf
+        after = int(np.searchsorted(self.total_s, target, side="right"))
+        if after >= len(self.at_s):
+            return until_s
+        t0, t1 = float(self.at_s[after - 1]), float(self.at_s[after])
+        p0, p1 = float(self.total_s[after - 1]), float(self.total_s[after])
+        return min(until_s, t0 + (t1 - t0) * (target - p0) / (p1 - p0))
 
     def progress(self, start_s: float, until_s: float) -> float:
         """Progress made between two instants. [reference s]"""
@@ -146,20 +163,28 @@ class Clock:
     def band(self, name: str, film: Film) -> Band | None:
         """When a film reaches a milestone; None when the product does not have it."""
         milestone = self.data.named(name)
-        return None if milestone is None else self._bands([milestone], film)[name]
+        return None if milestone is None else self._bands([milestone], film, None)[name]
 
-    def bands(self, film: Film) -> dict[str, Band]:
-        """When a film reaches each milestone of its product, by name in the product's order."""
+    def bands(self, film: Film, factors: Mapping[Mode, tuple[float, float]] | None = None) -> dict[str, Band]:
+        """When a film reaches each milestone of its product, by name in the product's order.
+
+        Args:
+            film: The coat.
+            factors: Mean and spread of the ln factor of each mode; the film's own for all of them when None.
+        """
         by_curve: dict[tuple[Mode, float], list[Milestone]] = {}
         for milestone in self.data.milestones:
             by_curve.setdefault(modes.shared_key(milestone), []).append(milestone)
-        found = {name: band for marks in by_curve.values() for name, band in self._bands(marks, film).items()}
+        found = {name: band for marks in by_curve.values() for name, band in self._bands(marks, film, factors).items()}
         return {m.name: found[m.name] for m in self.data.milestones}
 
-    def _bands(self, marks: list[Milestone], film: Film) -> dict[str, Band]:
+    def _bands(
+        self, marks: list[Milestone], film: Film, factors: Mapping[Mode, tuple[float, float]] | None
+    ) -> dict[str, Band]:
         """Bands of milestones that share a curve, in one look at it."""
-        factors = np.exp(film.ln_factor_mean + film.ln_factor_sd * np.array([-_P90, 0.0, _P90]))
-        needed = np.array([[self.needed_s(m, film)] for m in marks]) * factors
+        mean, spread = factors[marks[0].mode] if factors else (film.ln_factor_mean, film.ln_factor_sd)
+        times = np.exp(mean + spread * np.array([-P90, 0.0, P90]))
+        needed = np.array([[self.needed_s(m, film)] for m in marks]) * times
         found = self.curve(marks[0]).reached(np.full_like(needed, seconds(film.start)), needed)
         instants = [[None if math.isnan(t) else instant(t) for t in row] for row in found.tolist()]
         return {m.name: Band(*row) for m, row in zip(marks, instants, strict=True)}

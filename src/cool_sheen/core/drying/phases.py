@@ -18,6 +18,7 @@ class Phase(StrEnum):
     LOCKED = "locked"
     KEY = "key"
     KEYED = "keyed"
+    SHUT = "shut"  # past its window, and never sanded: a fresh coat of itself
     CURED = "cured"
 
 
@@ -92,6 +93,18 @@ def with_closing(spans: list[Span]) -> list[Span]:
             out += [Span(Phase.OPEN, span.since, turn), Span(Phase.CLOSING, turn, span.to)]
         else:
             out.append(span)
+    return out
+
+
+def never_keyed(spans: list[Span]) -> list[Span]:
+    """Phases of a film that is never sanded: past its window it has no key, and wants a fresh coat of itself."""
+    out: list[Span] = []
+    for span in spans:
+        phase = Phase.SHUT if span.phase in (Phase.LOCKED, Phase.KEY) else span.phase
+        if out and out[-1].phase is phase:
+            out[-1] = Span(phase, out[-1].since, span.to)
+        else:
+            out.append(Span(phase, span.since, span.to))
     return out
 
 

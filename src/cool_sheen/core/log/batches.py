@@ -15,7 +15,7 @@ from cool_sheen.core.log.entries import (
     StampPayload,
     ViscosityPayload,
 )
-from cool_sheen.core.log.fold import standing
+from cool_sheen.core.log.history import standing
 from cool_sheen.core.mixing.pours import Target, targets
 from cool_sheen.core.mixing.ratios import Batch, Share, poured_batch
 from cool_sheen.core.units import Millilitres

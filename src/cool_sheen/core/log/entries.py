@@ -6,7 +6,14 @@ from datetime import datetime
 from typing import Annotated, Any, Literal, Self
 from uuid import UUID
 
-from pydantic import AwareDatetime, Field, TypeAdapter, model_validator
+from pydantic import (
+    AwareDatetime,
+    Field,
+    SerializerFunctionWrapHandler,
+    TypeAdapter,
+    model_serializer,
+    model_validator,
+)
 
 from cool_sheen.core.coatings.sheets import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
@@ -79,13 +86,33 @@ class StepPayload(Strict):
 
 
 class TouchTestPayload(Strict):
-    """A film was touched: ready for this milestone, or not."""
+    """A film was touched: ready for this milestone, or not. ``others`` are coats that were touched with it."""
 
     kind: Literal["touch_test"] = "touch_test"
     coat: UUID
     milestone: ShortText
     ready: bool
     how: TouchHow = "thumb_on_tape"
+    others: Annotated[tuple[UUID, ...], Field(max_length=40)] = ()
+
+    @model_serializer(mode="wrap")
+    def _as_ever(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """An entry that touched one coat reads, and hashes, as it did before several could be touched."""
+        data: dict[str, Any] = handler(self)
+        return data if self.others else {name: value for name, value in data.items() if name != "others"}
+
+    @property
+    def coats(self) -> tuple[UUID, ...]:
+        """Every coat that was touched."""
+        return (self.coat, *self.others)
+
+
+class SkipPayload(Strict):
+    """Steps that are not done, in words; the entry's ``reason`` says why, its targets for which zones."""
+
+    kind: Literal["skip"] = "skip"
+    steps: Annotated[tuple[ShortText, ...], Field(min_length=1, max_length=200)]
+    words: LongText
 
 
 class MovePayload(Strict):
@@ -267,7 +294,7 @@ class NotePayload(Strict):
 
 
 Payload = Annotated[
-    CoatPayload | SandPayload | StepPayload | TouchTestPayload | MovePayload | VoidPayload
+    CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
     | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DefectPayload
     | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
@@ -315,9 +342,11 @@ class Entry(Strict):
     voids: UUID | None = None
 
     @model_validator(mode="after")
-    def _void_names_its_entry(self) -> Self:
+    def _says_what_its_kind_must(self) -> Self:
         if (self.payload.kind == "void") != (self.voids is not None):
             raise ValueError("a void entry, and no other, says which entry it voids")
+        if self.payload.kind == "skip" and not (self.reason or "").strip():
+            raise ValueError("what is not done wants its reason in words")
         return self
 
     @property

@@ -2,20 +2,20 @@
 
 from collections.abc import Callable, Iterable, Mapping
 
+from cool_sheen.core.advice.findings import Finding, Ground
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import GRAVITY, Below, Over, RuleTable
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Layer, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.film.grits import scratch_removal
-from cool_sheen.core.planning.stack import Finding, Ground
 
 # The last grit by what follows: coarser under one-pack, finer under two-pack.
 _LAST_GRIT = {"epoxy_2k": "P320", "urethane_2k": "P320", "polyester_2k": "P180", "acid_etch": "P240"}
 Shelf = Mapping[str, Product]
 
 
-class Bench:
+class Choices:
     """What a way needs to choose well: the system, its findings' place, the ground, the shelf, the rules."""
 
     def __init__(self, system: System, shelf: Shelf, grounds: Iterable[Ground], table: RuleTable) -> None:
@@ -49,77 +49,77 @@ class Bench:
         return max(grades, default=0) + sum(grades) / 100
 
 
-def take(change: str, finding: Finding, bench: Bench) -> System:
+def take(change: str, finding: Finding, choices: Choices) -> System:
     """Change a system so that a finding goes away, or is at least faced.
 
     Args:
         change: What a way does: a key of the table below.
         finding: The finding that offers it.
-        bench: The system and what there is to choose from.
+        choices: The system and what there is to choose from.
 
     Raises: Inconsistent: the way changes nothing here, or the shelf has nothing that fits.
     """
     if change not in _CHANGES:
         raise Inconsistent("This way is advice: there is nothing to change in the system.", "way")
-    return _CHANGES[change](finding, bench)
+    return _CHANGES[change](finding, choices)
 
 
-def _insert(bench: Bench, finding: Finding, families: tuple[str, ...], roles: tuple[str, ...]) -> System:
-    under, over = bench.under(finding.layer_id), bench.shelf[bench.system.layer(finding.layer_id).product]
-    fitting = [p for p in bench.shelf.values() if p.role in roles and (not families or p.family in families)]
+def _insert(choices: Choices, finding: Finding, families: tuple[str, ...], roles: tuple[str, ...]) -> System:
+    under, over = choices.under(finding.layer_id), choices.shelf[choices.system.layer(finding.layer_id).product]
+    fitting = [p for p in choices.shelf.values() if p.role in roles and (not families or p.family in families)]
     ordered = sorted(fitting, key=lambda p: (roles.index(p.role), p.key))
-    chosen = bench.best((p for p in ordered if p.aerosol is None), under, over)
-    place = [layer.id for layer in bench.system.layers].index(finding.layer_id)
-    return edit.add_layer(bench.system, edit.new_layer(bench.system, chosen), place)
+    chosen = choices.best((p for p in ordered if p.aerosol is None), under, over)
+    place = [layer.id for layer in choices.system.layers].index(finding.layer_id)
+    return edit.add_layer(choices.system, edit.new_layer(choices.system, chosen), place)
 
 
-def _seal(finding: Finding, bench: Bench) -> System:
-    return _insert(bench, finding, ("epoxy_2k",), ("sealer", "barrier", "primer"))
+def _seal(finding: Finding, choices: Choices) -> System:
+    return _insert(choices, finding, ("epoxy_2k",), ("sealer", "barrier", "primer"))
 
 
-def _prime(finding: Finding, bench: Bench) -> System:
-    return _insert(bench, finding, (), ("primer", "sealer"))
+def _prime(finding: Finding, choices: Choices) -> System:
+    return _insert(choices, finding, (), ("primer", "sealer"))
 
 
-def _stain_block(finding: Finding, bench: Bench) -> System:
-    return _insert(bench, finding, ("shellac",), ("primer", "sealer"))
+def _stain_block(finding: Finding, choices: Choices) -> System:
+    return _insert(choices, finding, ("shellac",), ("primer", "sealer"))
 
 
-def _strip(finding: Finding, bench: Bench) -> System:
-    return edit.with_prepare(bench.system, "strip")
+def _strip(finding: Finding, choices: Choices) -> System:
+    return edit.with_prepare(choices.system, "strip")
 
 
-def _key(finding: Finding, bench: Bench) -> System:
-    under = bench.under(finding.layer_id)
+def _key(finding: Finding, choices: Choices) -> System:
+    under = choices.under(finding.layer_id)
     if under is None:
-        family = bench.shelf[bench.system.layer(finding.layer_id).product].family
-        keyed = edit.with_prepare(bench.system, "sand", _LAST_GRIT.get(family, "P220"))
+        family = choices.shelf[choices.system.layer(finding.layer_id).product].family
+        keyed = edit.with_prepare(choices.system, "sand", _LAST_GRIT.get(family, "P220"))
         return edit.with_prepare(keyed, "degrease")
-    grit = bench.shelf[under.product].key_grit
-    return edit.set_sanding(bench.system, under.id, [(grit, scratch_removal(grit) / 2)])
+    grit = choices.shelf[under.product].key_grit
+    return edit.set_sanding(choices.system, under.id, [(grit, scratch_removal(grit) / 2)])
 
 
-def _test(finding: Finding, bench: Bench) -> System:
-    return edit.with_prepare(bench.system, "test_patch")
+def _test(finding: Finding, choices: Choices) -> System:
+    return edit.with_prepare(choices.system, "test_patch")
 
 
-def _topcoat(finding: Finding, bench: Bench) -> System:
-    under = bench.system.layer(finding.layer_id)
-    tops = [p for p in bench.shelf.values() if p.role == "single_stage" and not p.needs_over and p.aerosol is None]
-    chosen = bench.best(tops, under, None)
-    return edit.add_layer(bench.system, edit.new_layer(bench.system, chosen), len(bench.system.layers))
+def _topcoat(finding: Finding, choices: Choices) -> System:
+    under = choices.system.layer(finding.layer_id)
+    tops = [p for p in choices.shelf.values() if p.role == "single_stage" and not p.needs_over and p.aerosol is None]
+    chosen = choices.best(tops, under, None)
+    return edit.add_layer(choices.system, edit.new_layer(choices.system, chosen), len(choices.system.layers))
 
 
-def _cover(finding: Finding, bench: Bench) -> System:
-    under = bench.system.layer(finding.layer_id)
+def _cover(finding: Finding, choices: Choices) -> System:
+    under = choices.system.layer(finding.layer_id)
     coat = under.coats[-1].model_copy(update={"kind": "cover", "counts": None})
-    layer = edit.new_layer(bench.system, bench.shelf[under.product])
+    layer = edit.new_layer(choices.system, choices.shelf[under.product])
     layer = layer.model_copy(update={"name": "Cover coat over grit", "coats": (coat,)})
-    place = [la.id for la in bench.system.layers].index(under.id)
-    return edit.add_layer(bench.system, layer, place + 1)
+    place = [la.id for la in choices.system.layers].index(under.id)
+    return edit.add_layer(choices.system, layer, place + 1)
 
 
-_CHANGES: dict[str, Callable[[Finding, Bench], System]] = {
+_CHANGES: dict[str, Callable[[Finding, Choices], System]] = {
     "seal": _seal, "prime": _prime, "stain_block": _stain_block, "strip": _strip, "key": _key, "test": _test,
     "topcoat": _topcoat, "cover": _cover,
 }  # fmt: skip

@@ -6,10 +6,11 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.materials.quantity import ready_volume
-from cool_sheen.core.planning.labour import transfer_efficiency
-from cool_sheen.core.planning.steps import Progress, Step
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron, Millilitres, SquareMetres
+from cool_sheen.core.work.labour import transfer_efficiency
+from cool_sheen.core.work.owed import Owed
+from cool_sheen.core.work.steps import CoatStep, Step, only_on
 
 Transfer = Callable[[str, str], float]  # method and shape -> share of the paint that ends on the part
 
@@ -34,11 +35,12 @@ class ZonePaint:
 
 @dataclass(frozen=True, slots=True)
 class CoatPaint:
-    """What one coat step takes, zone by zone."""
+    """What one coat step takes, zone by zone. ``passed``: a later coat lies over it on some of them by now."""
 
-    step: Step
+    step: CoatStep
     product: str
     zones: tuple[ZonePaint, ...]
+    passed: bool = False
 
     @property
     def ml(self) -> Millilitres:
@@ -65,53 +67,61 @@ def method_of(product: Product, zone: ZoneFacts) -> str:
 
 
 def paint_of(
-    step: Step, zones: Sequence[ZoneFacts], products: Mapping[str, Product], transfer: Transfer = transfer_efficiency
-) -> CoatPaint | None:
-    """Work out what a coat step takes; None for a step that is no coat.
+    step: CoatStep,
+    zones: Sequence[ZoneFacts],
+    products: Mapping[str, Product],
+    transfer: Transfer = transfer_efficiency,
+    *,
+    passed: bool = False,
+) -> CoatPaint:
+    """Work out what a coat step takes.
 
     Args:
-        step: A step of the plan.
+        step: A coat of the plan, for the zones that it names.
         zones: The part's zones.
         products: Sheets by key.
         transfer: Share of the paint that ends on the part, by method and shape.
+        passed: Whether a later coat lies over it on some of its zones.
     """
-    if step.coat is None or step.layer is None:
-        return None
     product = products[step.layer.product]
-    wanted = {uuid for uuid, _ in step.needs}
     return CoatPaint(
         step, product.key,
         tuple(
             ZonePaint(z.uuid, z.name, z.shape, method_of(product, z), z.area_m2, step.coat.wet_film_um,
                       transfer(method_of(product, z), z.shape))
-            for z in zones if z.uuid in wanted
+            for z in zones if z.uuid in step.zones
         ),
+        passed,
     )  # fmt: skip
 
 
 def millilitres(step: Step, zones: Sequence[ZoneFacts], products: Mapping[str, Product]) -> Millilitres:
     """Ready mix of a step; nothing for one that is no coat. [ml]"""
-    paint = paint_of(step, zones, products)
-    return paint.ml if paint else 0.0
+    return paint_of(step, zones, products).ml if isinstance(step, CoatStep) else 0.0
 
 
 def coats_ahead(
-    steps: Sequence[Progress], zones: Sequence[ZoneFacts], products: Mapping[str, Product],
-    transfer: Transfer = transfer_efficiency,
-) -> list[CoatPaint]:  # fmt: skip
-    """Return what the coats take that are still to come, in order."""
-    left = [paint_of(p.step, zones, products, transfer) for p in steps if p.status in ("next", "ahead")]
-    return [paint for paint in left if paint is not None]
+    owed: Owed, zones: Sequence[ZoneFacts], products: Mapping[str, Product], transfer: Transfer = transfer_efficiency
+) -> list[CoatPaint]:
+    """Return what the coats take that are owed to some zone, in order; those that were passed over are still owed."""
+    rows = [(row, row.step) for row in owed.left()]
+    return [
+        paint_of(only, zones, products, transfer, passed=bool(row.passed))
+        for row, step in rows
+        if isinstance(step, CoatStep) and isinstance(only := only_on(step, row.owed | row.passed, zones), CoatStep)
+    ]
 
 
-def next_coats(ahead: Sequence[CoatPaint]) -> list[CoatPaint]:
-    """Return the coats of the layer that comes next: what one batch can be mixed for."""
-    if not ahead or ahead[0].step.layer is None:
-        return []
-    first = ahead[0].step.layer.id
-    out = []
+def waiting_coats(ahead: Sequence[CoatPaint], owed: Owed) -> dict[str, list[CoatPaint]]:
+    """Return by product the coats that one batch can be mixed for: those of the layer that is next for some zone.
+
+    Args:
+        ahead: All coats that are owed.
+        owed: What is owed to which zone: zones may be at different layers.
+    """
+    layers = {step.layer.id for zone in owed.by_zone if (step := owed.following(zone))}
+    out: dict[str, list[CoatPaint]] = {}
     for coat in ahead:
-        if coat.step.layer is None or coat.step.layer.id != first:
-            break
-        out.append(coat)
+        if coat.passed or coat.step.layer.id in layers:
+            out.setdefault(coat.product, []).append(coat)
     return out

@@ -1,8 +1,8 @@
-"""Where the log meets the clock: the film of each coat of a part, with what touch tests said of it."""
+"""Where the log meets the clock: the film of each coat of a zone, with what touch tests said of it."""
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
 from uuid import UUID
@@ -12,30 +12,47 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Clock, Film, stacked
 from cool_sheen.core.drying.heat import MAY_MISS_K, Bake
 from cool_sheen.core.drying.milestones import Milestone, Mode
-from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, likely, phases, with_closing
+from cool_sheen.core.drying.phases import RecoatRule, Span, likely, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
-from cool_sheen.core.log.fold import Coat, PartState, Touch
-from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.core.log.history import LaidCoat, Touch, ZoneHistory
+from cool_sheen.core.part.climate import PartClimate
 
 Factor = tuple[float, float]  # mean and spread of ln factor
-# What the shop knows of a product's times: product key, a coat whose own tests are left out, mode -> factor.
-FactorOf = Callable[[str, UUID | None, Mode], Factor]
+# What the shop knows of a sheet's times: the revision, a coat whose own tests are left out, mode -> factor.
+FactorOf = Callable[[Product, UUID | None, Mode], Factor]
+MOST_COATS = 12  # what lies deeper has dried long ago, and weighs nothing
 
 
-def unknown_factor(product: str, without: UUID | None, mode: Mode) -> Factor:
+def unknown_factor(product: Product, without: UUID | None, mode: Mode) -> Factor:
     """The factor of a shop that has learned nothing: one, with the usual spread."""
     return 0.0, DEFAULT_LN_SD
 
 
-ABRADES = ("sand", "degloss")
 _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
+
+# Milestones that stand in for one that a product does not have.
+STAND_IN: dict[str, tuple[str, ...]] = {
+    "unmask": ("tack_free", "dust_free", "flash"),
+    "turn": ("handle", "sand", "tack_free"),
+    "sand": ("handle", "tack_free", "flash"),
+    "handle": ("sand", "full_cure"),
+    "assemble": ("handle", "full_cure"),
+    "polish": ("full_cure", "handle"),
+    "full_cure": ("polish", "assemble", "handle", "sand"),
+}
+
+
+def mark_of(product: Product, name: str) -> str | None:
+    """Return the milestone of a product that answers for ``name``."""
+    own = {m.name for m in product.milestones}
+    return next((n for n in (name, *STAND_IN.get(name, ())) if n in own), None)
 
 
 @dataclass(frozen=True, slots=True)
 class CoatClock:
     """One coat: its film as the clock sees it, its milestones, and the phases until the next coat."""
 
-    coat: Coat
+    coat: LaidCoat
     product: Product
     film: Film
     bands: Mapping[str, Band]
@@ -55,49 +72,45 @@ class CoatClock:
 
 
 def coat_clocks(
-    state: PartState,
+    zone: ZoneHistory,
     climate: PartClimate,
     following: Product | None,
     revisions: Mapping[str, Product],
     factor: FactorOf = unknown_factor,
 ) -> list[CoatClock]:
-    """Work out the clock of every coat on a part, bottom first.
+    """Work out the clock of every coat on a zone, bottom first.
 
     Args:
-        state: The folded log.
-        climate: What the part sees.
+        zone: What was done to it.
+        climate: What it sees, its bakes included.
         following: The product that comes on top of the last coat; None when nothing does.
         revisions: Product data by content hash, as the coats were put on with them.
         factor: What the shop has learned of these products where the part stands.
     """
-    sheets = [revisions[c.payload.coating] for c in state.coats]
-    films = [
-        Film(
-            c.ended_at,
-            c.payload.film_um,
-            c.payload.air_movement,
-            c.payload.hardener_speed,
-            c.payload.reducer_speed,
-            ln_factor_mean=math.log(c.payload.time_factor),
-        )
-        for c in state.coats
-    ]
-    clocks = [climate.clock(sheet) for sheet in sheets]
-    weighed = stacked(list(zip(clocks, films, strict=True)))
+    sheets = [revisions[c.payload.coating] for c in zone.coats]
+    clocks = [climate.clock(sheet.drying) for sheet in sheets]
+    weighed = stacked(list(zip(clocks, [film_of(c) for c in zone.coats], strict=True)))
     out = []
-    for place, (coat, sheet, clock, film) in enumerate(zip(state.coats, sheets, clocks, weighed, strict=True)):
-        on_top = sheets[place + 1] if place + 1 < len(sheets) else following
-        rule = sheet.rule_for(on_top)
-        tests = state.tests_of(coat.uuid)
-        known = partial(factor, sheet.key, coat.uuid)
-        evidence = evidence_of(clock, film, tests)
-        wanted = {rule.opens: frozenset(sheet.ready_tests)}
-        bands = taught(clock, film, _counting(tests, wanted), known)
-        bands = {**bands, **_by_heat(sheet, [b for b in state.bakes if b.start >= film.start])}
-        spans = with_closing(phases(film.start, rule, likely(bands)))
-        tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in _counting(tests, wanted))
-        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, evidence))
+    for place, (coat, sheet, clock, film) in enumerate(zip(zone.coats, sheets, clocks, weighed, strict=True)):
+        rule = sheet.rule_for(sheets[place + 1] if place + 1 < len(sheets) else following)
+        tests = zone.tests_of(coat.uuid)
+        counting = _counting(tests, {rule.opens: frozenset(sheet.ready_tests)})
+        bands = taught(clock, film, counting, partial(factor, sheet, coat.uuid))
+        bands = {**bands, **_by_heat(sheet, [b for b in zone.bakes if b.start >= film.start])}
+        spans = phases(film.start, rule, likely(bands))
+        spans = with_closing(never_keyed(spans) if sheet.never_sanded else spans)
+        tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in counting)
+        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, evidence_of(clock, film, tests)))
     return out
+
+
+def film_of(coat: LaidCoat) -> Film:
+    """A logged coat as the clock sees it, alone."""
+    said = coat.payload
+    return Film(
+        coat.ended_at, said.film_um, said.air_movement, said.hardener_speed, said.reducer_speed,
+        ln_factor_mean=math.log(said.time_factor),
+    )  # fmt: skip
 
 
 def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:
@@ -148,15 +161,7 @@ def taught(
             belief = learn(evidence[mode], prior_ln_sd=spread, prior_ln_mean=mean)
             mean, spread = belief.ln_mean, belief.ln_sd
         factors[mode] = (mean + film.ln_factor_mean, spread)
-    if set(factors.values()) == {(film.ln_factor_mean, film.ln_factor_sd)}:
-        bands = clock.bands(film)
-    else:
-        bands = {}
-        for mark in clock.data.milestones:
-            mean, spread = factors[mark.mode]
-            band = clock.band(mark.name, replace(film, ln_factor_mean=mean, ln_factor_sd=spread))
-            assert band is not None
-            bands[mark.name] = band
+    bands = clock.bands(film, factors)
     if not tests:
         return bands
     return {
@@ -200,19 +205,3 @@ def _overruled(band: Band, start: datetime, tests: list[Touch]) -> Band:
     again = refused + max((refused - start) * _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST)
     early, middle, late = (None if t is None else max(t, again) for t in (band.early, band.likely, band.late))
     return Band(early, middle, late)
-
-
-def keyed_since(state: PartState) -> datetime | None:
-    """When the film on top became keyed: sanded after its coat and since wiped (or sanded alone, as yet unwiped)."""
-    after = state.done_on_top()
-    sanded = max((d.place for d in after if d.kind in ABRADES), default=None)
-    if sanded is None:
-        return None
-    return max(d.at for d in after if d.place >= sanded and d.kind in (*ABRADES, "wipe", "tack", "degrease"))
-
-
-def current_phase(last: CoatClock, keyed: datetime | None, now: datetime) -> Phase:
-    """Return the phase of the film on top."""
-    if keyed is not None and keyed <= now:
-        return Phase.KEYED
-    return last.phase_at(now).phase

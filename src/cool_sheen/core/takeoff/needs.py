@@ -1,4 +1,4 @@
-"""The take-off: everything that the coats to come will take, by layer and by component."""
+"""What is needed: everything that the coats to come will take, by layer and by component."""
 
 import math
 from collections.abc import Mapping, Sequence
@@ -9,17 +9,16 @@ from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.materials.consumables import Rates, Used, wear
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
-from cool_sheen.core.planning.labour import WAYS, labour_minutes
-from cool_sheen.core.planning.paint import CoatPaint
-from cool_sheen.core.planning.steps import Progress, Step
-from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.takeoff.paint import CoatPaint
 from cool_sheen.core.units import Hours, Millilitres, SquareMetres
+from cool_sheen.core.work.labour import WAYS, labour_minutes
+from cool_sheen.core.work.steps import SandStep, Step
 
 _IN_CANS = "aerosol"
 
 
 @dataclass(frozen=True, slots=True)
-class Gun:
+class Reservoir:
     """What the gun holds, and what stays in cup and hose at each fill. [ml]"""
 
     reservoir_ml: Millilitres = 600.0
@@ -91,7 +90,7 @@ def take_off(
     coats: Sequence[CoatPaint],
     products: Mapping[str, Product],
     supplies: Mapping[str, Supply],
-    gun: Gun,
+    reservoir: Reservoir,
 ) -> TakeOff:
     """Work out what the coats of one part take.
 
@@ -100,7 +99,7 @@ def take_off(
         coats: Coats to come.
         products: Sheets by key.
         supplies: Everything that leaves no film, by key.
-        gun: The reservoir and its loss.
+        reservoir: What the gun holds, and what a fill loses.
 
     Returns: Needs by layer and by component. A hardener or reducer that serves several layers is one component.
         Each layer's coats of one day are filled together: the loss counts for each fill of a layer.
@@ -109,17 +108,15 @@ def take_off(
     out = TakeOff()
     by_layer: dict[str, list[CoatPaint]] = {}
     for coat in coats:
-        assert coat.step.layer is not None
         by_layer.setdefault(coat.step.layer.id, []).append(coat)
     for group in by_layer.values():
         layer = group[0].step.layer
-        assert layer is not None
         product = products[layer.product]
         net = sum(coat.ml for coat in group)
         method = group[0].method
         need = LayerNeed(
             part, layer.name, product, len(group), sum(c.area_m2 for c in group), net,
-            gun.loss(net, method), gun.fills(net, method),
+            reservoir.loss(net, method), reservoir.fills(net, method),
         )  # fmt: skip
         mix = mix_of(product, supplies, Choice(layer.hardener_speed, layer.reducer_speed, method))
         for component, share in zip(mix.components, shares(mix.recipe), strict=True):
@@ -134,32 +131,22 @@ def take_off(
 
 
 def work_of(
-    steps: Sequence[Progress], zones: Sequence[ZoneFacts], coats: Sequence[CoatPaint], gun: Gun, rates: Rates,
-    statuses: Sequence[str] = ("next", "ahead"),
-) -> tuple[Used, Hours]:  # fmt: skip
+    steps: Sequence[Step], coats: Sequence[CoatPaint], reservoir: Reservoir, rates: Rates
+) -> tuple[Used, Hours]:
     """Work out what sanding, masking and cleaning wear out, and the hands-on hours.
 
     Args:
-        steps: The plan.
-        zones: The part's zones.
+        steps: The steps that are meant, each for the zones that it names.
         coats: The coats that are meant.
-        gun: The reservoir and its loss.
+        reservoir: What the gun holds, and what a fill loses.
         rates: The shop's rates.
-        statuses: Which steps count.
     """
-    area = sum(zone.area_m2 for zone in zones)
-    meant = [p.step for p in steps if p.status in statuses]
     method = coats[0].method if coats else "hvlp"
-    sanding = [(s.grit, s.wet, s.area_m2 or area) for s in meant if s.kind == "sand" and s.grit]
-    masked = [(s.area_m2 or area, WAYS[method].masking) for s in meant if s.kind == "mask"]
-    layers = {c.step.layer.id: c for c in coats if c.step.layer}
-    fills = sum(
-        gun.fills(sum(c.ml for c in coats if c.step.layer and c.step.layer.id == name), first.method)
-        for name, first in layers.items()
-    )
-    used = wear(rates, sanding, masked, fills, [c.method for c in layers.values()])
-    return used, sum(_minutes(step, area) for step in meant) / 60
-
-
-def _minutes(step: Step, area: SquareMetres) -> float:
-    return labour_minutes(step.kind, area if step.area_m2 is None else step.area_m2, step.method)
+    sanding = [(s.grit, s.wet, s.area_m2) for s in steps if isinstance(s, SandStep)]
+    masked = [(s.area_m2, WAYS[method].masking) for s in steps if s.kind == "mask"]
+    layers: dict[str, list[CoatPaint]] = {}
+    for coat in coats:
+        layers.setdefault(coat.step.layer.id, []).append(coat)
+    fills = sum(reservoir.fills(sum(c.ml for c in group), group[0].method) for group in layers.values())
+    used = wear(rates, sanding, masked, fills, [group[-1].method for group in layers.values()])
+    return used, sum(labour_minutes(s.kind, s.area_m2, s.method) for s in steps) / 60

@@ -1,19 +1,20 @@
-"""The climate that one part sees, and what it means for each product: clocks and gates, worked out once."""
+"""The climate that a part's surface sees, and the clocks over it, built when first asked for and shared."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
 import numpy as np
 
 from cool_sheen.core.climate.air import Floats, relative_humidity
-from cool_sheen.core.climate.gates import Shut, shut_spans
+from cool_sheen.core.climate.gates import Breach, Limits, breaches
 from cool_sheen.core.climate.rooms import surface_temperature
-from cool_sheen.core.climate.series import Series, instant, seconds
-from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import Clock, Film
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.drying.clock import Clock
+from cool_sheen.core.drying.heat import Bake, baked
+from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.units import Celsius, Hours, Percent
 
-GATE_STEP_S = 600.0
 GATE_AHEAD_S = 14 * 86_400.0
 _FINE_S = 5 * 86_400.0
 
@@ -24,22 +25,27 @@ class Change:
 
     heat_to_c: Celsius | None = None
     dry_to_pct: Percent | None = None
-    hardener_speed: str = "standard"
+    hardener_speed: str | None = None
 
 
 @dataclass(eq=False)
 class PartClimate:
-    """A series and the clocks over it. ``origin`` is the earliest coat that will be asked about."""
+    """A series and the clocks over it. ``origin`` is the earliest coat that will be asked about.
+
+    Clocks and breaches are kept by what the sheet says, not by its name: two revisions never share one that differs.
+    """
 
     series: Series
     origin: datetime
     air_movement: str = "gentle"
     lag_h: Hours = 0.0  # how the surface follows the air
     near: datetime | None = None  # the present: the days around it are looked at more finely
-    _clocks: dict[str, Clock] = field(default_factory=dict)
-    _gates: dict[tuple[str, str], list[Shut]] = field(default_factory=dict)
+    _clocks: dict[DryingData, Clock] = field(default_factory=dict)
+    _breaches: dict[Limits, list[Breach]] = field(default_factory=dict)
+    _heated: dict[tuple[Bake, ...], "PartClimate"] = field(default_factory=dict)
     _grid: Floats = field(init=False)
     _middle: Series = field(init=False)
+    _seen: Series | None = None
 
     def __post_init__(self) -> None:
         start = seconds(self.origin)
@@ -48,22 +54,53 @@ class PartClimate:
         pieces = [np.arange(start, near, 600.0), np.arange(near, near + _FINE_S, 120.0)]
         last = float(self.series.at_s[-1])  # after it the climate stands still
         end = max(self.series.ends_s, near + _FINE_S + 600)
-        self._grid = np.unique(np.concatenate([*pieces, np.arange(near + _FINE_S, last, 600.0), [last, end]]))
+        inside = self.series.at_s[(self.series.at_s > start) & (self.series.at_s < end)]
+        rest = [inside, np.arange(near + _FINE_S, last, 600.0), np.array([last, end])]
+        self._grid = np.unique(np.concatenate([*pieces, *rest]))
+        self._grid = self._grid[self._grid >= start]
         self._middle = self.series.sampled((self._grid[1:] + self._grid[:-1]) / 2)
 
-    def clock(self, product: Product) -> Clock:
-        """The clock of a product in this climate."""
-        if product.key not in self._clocks:
-            self._clocks[product.key] = Clock(self.series, product.drying, self._grid, self._middle)
-        return self._clocks[product.key]
+    def clock(self, data: DryingData) -> Clock:
+        """The clock of a sheet in this climate."""
+        if data not in self._clocks:
+            self._clocks[data] = Clock(self.series, data, self._grid, self._middle)
+        return self._clocks[data]
+
+    def breaches(self, limits: Limits) -> list[Breach]:
+        """When this climate is outside these limits."""
+        if limits not in self._breaches:
+            if self._seen is None:
+                last = float(self.series.at_s[-1])
+                self._seen = self.series.sampled(self._grid[self._grid <= max(last, float(self._grid[0]))])
+            self._breaches[limits] = breaches(self._seen, limits)
+        return self._breaches[limits]
+
+    @property
+    def ends_s(self) -> float:
+        """Where the forecast ends. [s since 1970]"""
+        return float(self.series.at_s[-1])
 
     def air_at(self, at: datetime) -> Celsius:
         """Air at an instant. [C]"""
-        return float(self.series.sampled(np.array([seconds(at)])).air_temp_c[0])
+        return float(self.at(at).air_temp_c[0])
 
     def humidity_at(self, at: datetime) -> Percent:
         """Relative humidity at an instant. [%]"""
-        return float(self.series.sampled(np.array([seconds(at)])).rh_pct[0])
+        return float(self.at(at).rh_pct[0])
+
+    def at(self, at: datetime) -> Series:
+        """The climate at one instant."""
+        return self.series.sampled(np.array([seconds(at)]))
+
+    def heated(self, bakes: Sequence[Bake]) -> "PartClimate":
+        """What zones saw that were baked: the holds, and their cooling by their own lag."""
+        key = tuple(bakes)
+        if not key:
+            return self
+        if key not in self._heated:
+            series = baked(self.series, key, self.lag_h)
+            self._heated[key] = PartClimate(series, self.origin, self.air_movement, self.lag_h, self.near)
+        return self._heated[key]
 
     def changed(self, now: datetime, change: Change) -> "PartClimate":
         """The same place with a room that is heated or dried from now on; what was is as it was.
@@ -89,26 +126,3 @@ class PartClimate:
         surface = was.surface_temp_c.copy()
         surface[later] = surface_temperature(ahead, self.lag_h, start_c=first)
         return PartClimate(Series(at, air, rh, surface), self.origin, self.air_movement, self.lag_h, self.near)
-
-    def shut(self, product: Product, now: datetime, hardener_speed: str = "standard") -> list[Shut]:
-        """When a coat of a product may not start, from two hours ago until the series ends."""
-        key = (product.key, hardener_speed)
-        if key not in self._gates:
-            at = np.arange(seconds(now) - 7200, self.series.at_s[-1], GATE_STEP_S)
-            if not len(at):
-                return []
-            clock = self.clock(product)
-            mark = clock.data.named("dew_safe") or clock.data.named("dust_free") or clock.data.milestones[0]
-            film = Film(now, product.ref_wet_film_um, self.air_movement, hardener_speed)
-            safe = clock.curve(mark).reached(at, np.full(len(at), clock.needed_s(mark, film)))
-            self._gates[key] = shut_spans(self.series.sampled(at), product.limits.limits(), safe)
-        return self._gates[key]
-
-    def opens_at(self, shut: Shut) -> datetime | None:
-        """When a shut gate opens; None when it stays shut as far as the series goes."""
-        return instant(shut.to_s) if shut.to_s < self.series.at_s[-1] - GATE_STEP_S else None
-
-    def gate_at(self, product: Product, at: datetime, now: datetime) -> Shut | None:
-        """The span that keeps a coat from starting at an instant; None when it may start."""
-        when = seconds(at)
-        return next((s for s in self.shut(product, now) if s.since_s <= when < s.to_s), None)

@@ -7,13 +7,13 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
+from cool_sheen.core.advice.remedies import Shelf
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheets import Key, Strict, Text
 from cool_sheen.core.coatings.systems import Coat, Layer, System
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.planned import sanding_of
-from cool_sheen.core.planning.ways import Shelf
 from cool_sheen.core.survey.zones import ZoneFacts
 
 _CLEAR_KEY = "P800"
@@ -301,11 +301,24 @@ def _hold_back(work: Work) -> Work | None:
     return work.with_layers(change)
 
 
+# --- faces ---------------------------------------------------------------------------------------
+def _turned(turning: str) -> Callable[[Work], Work | None]:
+    """How faces that cannot be coated at one time are coated: the question arises where there are several."""
+
+    def change(work: Work) -> Work | None:
+        if len({zone.setting for zone in work.zones}) < 2:
+            return None
+        return replace(work, system=edit.with_turning(work.system, turning))
+
+    return change
+
+
 CHANGES: dict[str, Callable[[Work], Work | None]] = {
     "in-the-window": _in_the_window, "day-key-clear": _day_key_clear, "primer-in-coats": _primer_in_coats,
     "primer-at-once": _primer_at_once, "rounds": _rounds, "strip-all": _strip_all,
     "strip-failing-and-seal": _strip_failing_and_seal, "epoxy-everywhere": _epoxy_everywhere,
     "etch-on-metal": _etch_on_metal, "key-when-shut": _key_when_shut, "degloss": _degloss, "mist-first": _mist_first,
     "wet-at-once": _wet_at_once, "thin-coats": _thin_coats, "edge-of-a-run": _edge_of_a_run, "as-it-is": _as_it_is,
-    "fast-reducer": _fast_reducer, "hold-back": _hold_back,
+    "fast-reducer": _fast_reducer, "hold-back": _hold_back, "face-by-face": _turned("face_by_face"),
+    "coat-by-coat": _turned("coat_by_coat"),
 }  # fmt: skip

@@ -4,22 +4,26 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from cool_sheen.core.advice.findings import Finding, worst
 from cool_sheen.core.coatings.compatibility import GRAVITY, Verdict
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.build import Build
 from cool_sheen.core.film.planned import planned_build
-from cool_sheen.core.log.fold import PartState
+from cool_sheen.core.log.history import History
 from cool_sheen.core.materials.quantity import ready_volume
-from cool_sheen.core.planning.labour import WAYS, labour_minutes, transfer_efficiency
-from cool_sheen.core.planning.next_action import Outlook
-from cool_sheen.core.planning.paint import millilitres
-from cool_sheen.core.planning.part_climate import PartClimate
-from cool_sheen.core.planning.sequence import Planned, WorkingDay, plan_rest
-from cool_sheen.core.planning.stack import Finding, worst
-from cool_sheen.core.planning.steps import steps_of
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.film_clock import FactorOf, unknown_factor
+from cool_sheen.core.part.placing import Planned
+from cool_sheen.core.part.situation import Situation, zone_films
+from cool_sheen.core.plan.rest import rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.takeoff.paint import millilitres
 from cool_sheen.core.units import Hours, Micron, SquareMetres
+from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.labour import WAYS, labour_minutes, transfer_efficiency
+from cool_sheen.core.work.owed import owed_to
+from cool_sheen.core.work.steps import CoatStep, steps_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +35,7 @@ class Setting:
     day: WorkingDay
     now: datetime
     products: Mapping[str, Product]
+    factor: FactorOf = unknown_factor
 
     @property
     def area_m2(self) -> SquareMetres:
@@ -76,21 +81,18 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
         at risk: the tightest window, the film over the reserve, the distance to a run.
     """
     steps = steps_of(system, setting.zones)
-    state = PartState(builds={zone.uuid: Build() for zone in setting.zones})
-    look = Outlook(state, [], setting.climate, setting.products, setting.now)
-    plan = plan_rest(steps, look, setting.day, setting.area_m2)
-    coats = [p for p in plan.steps if p.step.kind == "coat"]
-    ends = plan.steps[-1].end if plan.steps and not plan.stuck else None
+    plan = rest_of(as_if_bare(system, setting))
+    coats = [p for p in plan.steps if isinstance(p.step, CoatStep)]
     span = (plan.steps[-1].end - plan.steps[0].start) if plan.steps else timedelta()
     with_end = [p for p in coats if p.spare is not None]
     return Consequence(
         hands_on_h=sum((p.labour for p in plan.steps), timedelta()).total_seconds() / 3600,
         days=span.total_seconds() / 86_400,
-        ends=ends,
+        ends=plan.ends,
         litres=sum(millilitres(step, setting.zones, setting.products) for step in steps) / 1000,
         film_um=min(planned_build(system, setting.products, zone).total_um for zone in setting.zones),
-        coats=sum(step.kind == "coat" for step in steps),
-        keyings=sum(p.step.id.endswith(":key") for p in plan.steps),
+        coats=sum(isinstance(step, CoatStep) for step in steps),
+        keyings=plan.keyings,
         tightest=min(with_end, key=lambda p: p.spare or timedelta.max, default=None),
         reserve_over_um=_over_reserve(system, setting),
         run_margin_pct=_run_margin(system, setting.products),
@@ -99,6 +101,15 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
         stuck=plan.stuck,
         steps=tuple(plan.steps),
     )
+
+
+def as_if_bare(system: System, setting: Setting) -> Situation:
+    """A part as it is before any work of a system: the same account lays it out that lays out a part in hand."""
+    history = History(builds={zone.uuid: Build() for zone in setting.zones})
+    owed = owed_to(steps_of(system, setting.zones), history)
+    films = zone_films(history, owed, setting.climate, setting.products, {})
+    return Situation(setting.now, setting.zones, owed, films, history, setting.climate, setting.products, setting.day,
+                     setting.factor)  # fmt: skip
 
 
 def _over_reserve(system: System, setting: Setting) -> Micron | None:
@@ -137,16 +148,14 @@ class MethodCost:
 
 def methods_compared(system: System, setting: Setting) -> list[MethodCost]:
     """Compare the ways of applying a system to the same zones: masking against slower coats, and paint gone past."""
-    steps = [s for s in steps_of(system, setting.zones) if s.coat and s.layer]
+    steps = [s for s in steps_of(system, setting.zones) if isinstance(s, CoatStep)]
     out = []
     for method, way in WAYS.items():
         possible = [la for la in system.used if method in setting.products[la.product].methods]
         if not possible:
             continue
         litres = sum(
-            ready_volume(s.area_m2 or 0, s.coat.wet_film_um, transfer_efficiency(method, _shape(setting)))
-            for s in steps
-            if s.coat
+            ready_volume(s.area_m2, s.coat.wet_film_um, transfer_efficiency(method, _shape(setting))) for s in steps
         )
         thick = tuple(
             la.name for la in system.used
@@ -155,7 +164,7 @@ def methods_compared(system: System, setting: Setting) -> list[MethodCost]:
         out.append(
             MethodCost(
                 method, way.words, labour_minutes("mask", setting.area_m2, method),
-                sum(labour_minutes("coat", s.area_m2 or 0, method) for s in steps), way.cleaning * len(system.used),
+                sum(labour_minutes("coat", s.area_m2, method) for s in steps), way.cleaning * len(system.used),
                 litres / 1000, thick,
             )
         )  # fmt: skip

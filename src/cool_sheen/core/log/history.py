@@ -1,0 +1,327 @@
+"""From the log of a part to what was done to each of its zones: pure functions over entries."""
+
+from collections import Counter
+from collections.abc import Hashable, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from functools import singledispatch
+from uuid import UUID
+
+from cool_sheen.core.drying.heat import Bake
+from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.log.entries import (
+    CheckPayload,
+    ClaimPayload,
+    CoatPayload,
+    Entry,
+    MovePayload,
+    OverridePayload,
+    Recorded,
+    SandPayload,
+    SkipPayload,
+    StepPayload,
+    SurveyTestPayload,
+    TouchTestPayload,
+)
+
+Zones = frozenset[UUID]
+
+
+@dataclass(frozen=True, slots=True)
+class LaidCoat:
+    """A coat that is on. ``place`` is its place in the fold: two things may happen at one instant."""
+
+    uuid: UUID
+    ended_at: datetime
+    payload: CoatPayload
+    place: int = 0
+    zones: Zones = frozenset()
+    planned_step: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Touch:
+    """A touch test that stands."""
+
+    uuid: UUID
+    at: datetime
+    payload: TouchTestPayload
+    zones: Zones = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """Any other work that stands: sanding, wiping, masking and the rest."""
+
+    uuid: UUID
+    at: datetime
+    kind: str
+    planned_step: str | None
+    grit: str | None = None
+    place: int = 0
+    zones: Zones = frozenset()
+    wet: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Skip:
+    """Steps that are not done, and why."""
+
+    uuid: UUID
+    at: datetime
+    steps: tuple[str, ...]
+    reason: str
+    zones: Zones
+    place: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Heated:
+    """A bake of some zones."""
+
+    bake: Bake
+    zones: Zones
+
+
+@dataclass(frozen=True, slots=True)
+class Surveyed:
+    """A survey test that stands."""
+
+    uuid: UUID
+    at: datetime
+    payload: SurveyTestPayload
+    zones: Zones
+
+
+@dataclass(slots=True)
+class Claim:
+    """Somebody else's word; ``holds`` is None until the own check."""
+
+    uuid: UUID
+    at: datetime
+    payload: ClaimPayload
+    zones: Zones
+    holds: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """From when on the part stands in a space."""
+
+    since: datetime
+    space: UUID
+
+
+@dataclass(frozen=True, slots=True)
+class ZoneHistory:
+    """What was done to some zones that had the same: their coats, tests and bakes, and the work in between."""
+
+    zones: Zones
+    coats: tuple[LaidCoat, ...] = ()
+    works: tuple[Work, ...] = ()
+    touches: tuple[Touch, ...] = ()
+    bakes: tuple[Bake, ...] = ()
+
+    @property
+    def on_top(self) -> tuple[Work, ...]:
+        """What was done since the last coat."""
+        last = self.coats[-1].place if self.coats else -1
+        return tuple(w for w in self.works if w.place > last)
+
+    def tests_of(self, coat: UUID) -> list[Touch]:
+        """Return the touch tests of one coat here, in order of time."""
+        return [t for t in self.touches if coat in t.payload.coats]
+
+    def lately(self, most: int) -> "ZoneHistory":
+        """Return the same with the last coats alone: what lies deeper has dried long ago."""
+        if len(self.coats) <= most:
+            return self
+        kept = self.coats[-most:]
+        wanted = {c.uuid for c in kept}
+        touches = tuple(t for t in self.touches if wanted & set(t.payload.coats))
+        return ZoneHistory(self.zones, kept, self.works, touches, self.bakes)
+
+
+@dataclass(slots=True)
+class History:
+    """How a part stands by its log, without the weather."""
+
+    coats: list[LaidCoat] = field(default_factory=list)
+    touches: list[Touch] = field(default_factory=list)
+    works: list[Work] = field(default_factory=list)
+    skips: list[Skip] = field(default_factory=list)
+    stays: list[Stay] = field(default_factory=list)
+    builds: dict[UUID, Build] = field(default_factory=dict)
+    counts: Counter[str] = field(default_factory=Counter)
+    coats_by_zone: dict[UUID, Counter[str]] = field(default_factory=dict)
+    too_thin: list[UUID] = field(default_factory=list)
+    surveyed: list[Surveyed] = field(default_factory=list)
+    claims: dict[UUID, Claim] = field(default_factory=dict)
+    overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
+    bakes: list[Heated] = field(default_factory=list)
+    places: int = 0
+    last_entry: Recorded | None = None
+
+    def of(self, zones: Zones) -> ZoneHistory:
+        """Return what was done to zones that had the same: what reached one of them reached all."""
+        return ZoneHistory(
+            zones,
+            tuple(c for c in self.coats if c.zones & zones),
+            tuple(w for w in self.works if w.zones & zones),
+            tuple(t for t in self.touches if t.zones & zones),
+            tuple(h.bake for h in self.bakes if h.zones & zones),
+        )
+
+    def apart(self) -> list[ZoneHistory]:
+        """Return the zones grouped by what was done to them since the coats on top, and by those coats."""
+        groups: dict[Hashable, set[UUID]] = {}
+        for zone in self.builds:
+            groups.setdefault(self._marks(zone), set()).add(zone)
+        return [self.of(frozenset(group)) for group in groups.values()]
+
+    def _marks(self, zone: UUID) -> Hashable:
+        coats = tuple(c.uuid for c in self.coats if zone in c.zones)
+        last = max((c.place for c in self.coats if zone in c.zones), default=-1)
+        since = tuple(w.uuid for w in self.works if zone in w.zones and w.place > last)
+        touched = tuple(t.uuid for t in self.touches if zone in t.zones and set(t.payload.coats) & set(coats))
+        return coats, since if coats else (), touched, tuple(h.bake for h in self.bakes if zone in h.zones)
+
+    def same_coats(self) -> list[Zones]:
+        """Return the zones grouped by the coats that they got: one group on most parts."""
+        groups: dict[tuple[UUID, ...], set[UUID]] = {}
+        for zone in self.builds:
+            groups.setdefault(tuple(c.uuid for c in self.coats if zone in c.zones), set()).add(zone)
+        return [frozenset(group) for group in groups.values()]
+
+    def tests_of(self, coat: UUID) -> list[Touch]:
+        """Return the touch tests of one coat, in order of time."""
+        return [t for t in self.touches if coat in t.payload.coats]
+
+
+def standing(entries: Iterable[Recorded]) -> list[Recorded]:
+    """Return what has not been voided, by time of the work and then by sequence."""
+    rows = list(entries)
+    void = _voided(rows)
+    kept = [r for r in rows if r.entry.uuid not in void and r.entry.voids is None]
+    return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
+
+
+def standing_voids(entries: Iterable[Recorded]) -> list[Recorded]:
+    """Return the voids that have not themselves been voided."""
+    rows = list(entries)
+    void = _voided(rows)
+    return [r for r in rows if r.entry.voids and r.entry.uuid not in void]
+
+
+def _voided(rows: list[Recorded]) -> set[UUID]:
+    """A void can itself be voided: the later word counts, so they are read from the last to the first."""
+    void: set[UUID] = set()
+    for row in sorted(rows, key=lambda r: r.seq, reverse=True):
+        if row.entry.voids and row.entry.uuid not in void:
+            void.add(row.entry.voids)
+    return void
+
+
+def fold(entries: Iterable[Recorded], zones: list[UUID], heirs: Mapping[UUID, Zones] | None = None) -> History:
+    """Work out how a part stands.
+
+    Args:
+        entries: Every entry that is about the part or its zones, in any order.
+        zones: The zones of the part as they are now; an entry about the whole part reaches each of them.
+        heirs: For each zone that was split, the zones of now that have its history.
+    """
+    passed_on = heirs or {}
+    history = History(builds={zone: Build() for zone in zones}, coats_by_zone={zone: Counter() for zone in zones})
+    for row in standing(entries):
+        history.places += 1
+        _put(row.entry.payload, history, row.entry, _zones_of(row.entry, zones, passed_on))
+        history.last_entry = row
+    return history
+
+
+def _zones_of(entry: Entry, zones: list[UUID], heirs: Mapping[UUID, Zones]) -> list[UUID]:
+    aimed = {target.zone for target in entry.targets if target.zone}
+    aimed |= {heir for zone in aimed for heir in heirs.get(zone, ())}
+    return [zone for zone in zones if zone in aimed] if aimed else zones
+
+
+@singledispatch
+def _put(said: object, history: History, entry: Entry, zones: list[UUID]) -> None:
+    """Add an entry to the history, by what it says: words, readings and what is in a cup are no work on the part."""
+
+
+@_put.register
+def _put_coat(coat: CoatPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    laid = LaidCoat(entry.uuid, entry.occurred_at, coat, history.places, frozenset(zones), entry.planned_step)
+    history.coats.append(laid)
+    for zone in zones:
+        history.builds[zone].coat(coat.layer_id, dry_film(coat.film_um, coat.volume_solids_pct))
+        history.coats_by_zone[zone][coat.layer_id] += coat.counts
+    # A layer has as many coats as its poorest zone.
+    history.counts[coat.layer_id] = min((c[coat.layer_id] for c in history.coats_by_zone.values()), default=0)
+
+
+@_put.register
+def _put_sand(sanding: SandPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    for zone in zones:
+        missing = history.builds[zone].sand(sanding.removal_um)
+        if history.builds[zone].layers and (missing > 0 or sanding.break_through):
+            history.too_thin.append(entry.uuid)
+    history.works.append(_work(history, entry, "sand", zones, sanding.grit, sanding.wet))
+
+
+def _work(
+    history: History, entry: Entry, kind: str, zones: Iterable[UUID], grit: str | None = None, wet: bool = False
+) -> Work:
+    at, step = entry.occurred_at, entry.planned_step
+    return Work(entry.uuid, at, kind, step, grit, history.places, frozenset(zones), wet)
+
+
+@_put.register
+def _put_touch(said: TouchTestPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.touches.append(Touch(entry.uuid, entry.occurred_at, said, frozenset(zones)))
+
+
+@_put.register
+def _put_skip(said: SkipPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    skip = Skip(entry.uuid, entry.occurred_at, said.steps, entry.reason or "", frozenset(zones), history.places)
+    history.skips.append(skip)
+
+
+@_put.register
+def _put_move(said: MovePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.stays.append(Stay(entry.occurred_at, said.space))
+
+
+@_put.register
+def _put_step(said: StepPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    if said.kind == "bake" and said.metal_temp_c is not None and said.minutes:
+        began = entry.occurred_at - timedelta(minutes=said.minutes)
+        history.bakes.append(Heated(Bake(began, entry.occurred_at, said.metal_temp_c), frozenset(zones)))
+    history.works.append(_work(history, entry, said.kind, zones))
+
+
+@_put.register
+def _put_survey(said: SurveyTestPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.surveyed.append(Surveyed(entry.uuid, entry.occurred_at, said, frozenset(zones)))
+
+
+@_put.register
+def _put_claim(said: ClaimPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.claims[entry.uuid] = Claim(entry.uuid, entry.occurred_at, said, frozenset(zones))
+
+
+@_put.register
+def _put_check(said: CheckPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    """A claim that holds becomes work done; one that does not stays undone."""
+    claim = history.claims.get(said.claim)
+    if claim is None:
+        return
+    claim.holds = said.holds
+    if claim.holds:
+        history.works.append(_work(history, entry, claim.payload.says, claim.zones, claim.payload.grit))
+
+
+@_put.register
+def _put_override(said: OverridePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.overridden.append((entry.occurred_at, said.rule, entry.reason or ""))

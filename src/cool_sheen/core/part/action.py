@@ -1,0 +1,231 @@
+"""What to do with a part now: by construction the first thing in its plan, and what its clock counts to until then."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from cool_sheen.core.climate.series import instant
+from cool_sheen.core.drying.clock import Band
+from cool_sheen.core.log.history import Zones
+from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.part.placing import Planned, Stuck, Wait, place_all
+from cool_sheen.core.part.situation import Situation, ZoneFilm
+from cool_sheen.core.part.status import State, ZoneStatus, status_of, window_end
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """The next action of a part.
+
+    ``does`` is what the button logs: coat, touch_test, sand, a step's kind, or nothing (only waiting). ``zones`` are
+    those that it is for; ``film`` is that of them which holds the others back.
+    """
+
+    step: Step | None
+    says: str
+    does: str
+    state: State
+    counts_to: datetime | None = None
+    counting: str = ""
+    because: str = ""
+    milestone: str | None = None
+    band: Band | None = None
+    grit: str | None = None
+    tested: bool = False
+    alarm: str = ""  # what to say when the count runs out: test, closing, sand, done
+    zones: Zones = frozenset()
+    film: ZoneFilm | None = None
+    planned: Planned | None = None
+
+    @property
+    def top(self) -> CoatClock | None:
+        """The coat that the clock of this action belongs to."""
+        return self.film.top if self.film else None
+
+
+def next_action(situation: Situation) -> Action:
+    """Say what is to be done now: the first thing that the plan places.
+
+    Args:
+        situation: The part at this moment.
+    """
+    try:
+        first = next(place_all(situation), None)
+    except Stuck as stuck:
+        return _stuck(situation, stuck)
+    return action_of(situation, first)
+
+
+def action_of(situation: Situation, first: Planned | None) -> Action:
+    """Say what the first thing in a plan asks for at this moment; None when nothing is left."""
+    if first is None:
+        return _after_all(situation)
+    film = holding(situation, first.step)
+    now = status_of(film, situation.now)
+    if isinstance(first.step, CoatStep):
+        return _coat(situation, first, film, now)
+    if isinstance(first.step, SandStep) or getattr(first.step, "after", None):
+        return _milestone(situation, first, film, now)
+    return _work(first, film, now)
+
+
+def holding(situation: Situation, step: Step) -> ZoneFilm:
+    """Return the film of a step's zones that opens last, or was coated last: the others wait for it."""
+    films = [f for f in situation.films if f.zones & step.zones]
+
+    def order(film: ZoneFilm) -> tuple[bool, bool, float]:
+        if film.top is None:
+            return False, False, 0.0
+        opens = film.top.opens
+        late = opens.likely if opens else None
+        return True, film.key.sanded is None, late.timestamp() if late else float("inf")
+
+    return max(films, key=order)
+
+
+def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
+    step = first.step
+    top = film.top
+    tested = top is None or first.inserted or _all_tested(situation, step)
+    state = State.OPEN if top is None else now.state
+    if top is not None and state is State.WET:
+        return _wet(first, film, top)
+    if first.wait in (Wait.GATE, Wait.LIMIT) and situation.now < first.start:
+        return _held(situation, first, film, tested)
+    closes = window_end(film) if state in (State.OPEN, State.CLOSING) else None
+    counts, shut_at = (closes.early, closes.likely) if closes else (None, None)
+    if (
+        counts and counts <= situation.now
+    ):  # the alarm goes by the early edge, what is left is counted to the likely one
+        counts = shut_at
+    return Action(
+        step, step.label, "coat" if tested else "touch_test", state, counts, "closes in" if counts else "",
+        _because(first, film, state, tested), top.rule.opens if top else None, closes or (top.opens if top else None),
+        tested=tested, alarm="closing" if counts else "", zones=step.zones, film=film, planned=first,
+    )  # fmt: skip
+
+
+def _because(first: Planned, film: ZoneFilm, state: State, tested: bool) -> str:
+    if film.top is None:
+        words = "nothing below it is wet, and the gate is open"
+    elif first.inserted:
+        words = first.because
+    elif state is State.KEYED:
+        words = "sanded and wiped: no closing, but wipe again after a night"
+    else:
+        words = "tested" if tested else "flashed by the clock: test first"
+    return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
+
+
+def _all_tested(situation: Situation, step: Step) -> bool:
+    films = [f for f in situation.films if f.zones & step.zones]
+    return all(f.top is None or f.key.sanded is not None or f.top.tested for f in films)
+
+
+def _wet(first: Planned, film: ZoneFilm, top: CoatClock) -> Action:
+    likely = top.opens.likely if top.opens else None
+    because = "the film has not flashed" if likely else "the film stands still in this climate"
+    return Action(
+        first.step, first.step.label, "touch_test", State.WET, likely, "test in" if likely else "", because,
+        top.rule.opens, top.opens, alarm="test", zones=first.step.zones, film=film, planned=first,
+    )  # fmt: skip
+
+
+def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) -> Action:
+    """The film would take it, but the weather or the day's limit does not."""
+    step = first.step
+    if first.wait is Wait.LIMIT:
+        until, counting = situation.day.next_midnight(situation.now), "from tomorrow, in"
+        state, because = State.LIMIT, first.because.split(", then")[0]
+    else:
+        until = instant(first.shut.to_s) if first.shut else first.start
+        state, counting, because = State.GATE, "gate opens in", first.shut.reason if first.shut else first.because
+    return Action(step, step.label, "", state, until, counting, because, tested=tested, zones=step.zones, film=film,
+                  planned=first)  # fmt: skip
+
+
+def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
+    """Sanding, or a step that waits for a milestone of the film on top."""
+    step = first.step
+    is_sand = isinstance(step, SandStep)
+    grit = step.grit if isinstance(step, SandStep) else None
+    name = "sand" if is_sand else getattr(step, "after", None) or ""
+    top = film.top
+    mark = mark_of(top.product, name) if top else None
+    band = first.waits or (top.bands[mark] if top and mark else None)
+    state = now.state
+    if top is not None and not first.inserted and state not in (State.WET, State.LOCKED, State.BARE):
+        state = state if is_sand else State.CURING
+    does = step.kind
+    if (
+        first.start <= situation.now
+        or first.wait is not Wait.FILM
+        or (band and band.likely and band.likely <= situation.now)
+    ):
+        because = first.because if first.inserted else _ready(first, top)
+        if state is State.KEY and first.inserted:
+            because = "the recoat window has closed"
+        return Action(step, step.label, does, state, because=because, milestone=mark, band=band, grit=grit,
+                      zones=step.zones, film=film, planned=first)  # fmt: skip
+    likely = band.likely if band else first.start
+    counting = "sandable in" if is_sand else "ready in"
+    because = "the film is not there yet" if likely else "the film stands still in this climate"
+    does = "touch_test"
+    if state is State.LOCKED and top is not None:
+        lifts = top.bands[top.rule.lifts_until].likely if top.rule.lifts_until else None
+        would_lift = bool(top.rule.lifts_until) and (lifts is None or situation.now < lifts)
+        because = "a new coat would lift this one" if would_lift else "past its window, and too soft to sand"
+        likely, counting, does = top.phase_at(situation.now).to, "to key in", ""
+    elif first.inserted:
+        because = first.because
+    return Action(
+        step, step.label, does, state, likely, counting if likely else "", because, mark, band, grit,
+        alarm="sand" if is_sand else "test", zones=step.zones, film=film, planned=first,
+    )  # fmt: skip
+
+
+def _ready(first: Planned, top: CoatClock | None) -> str:
+    if top is None:
+        return "the next step of the system"
+    words = "the film is ready by the clock: test first"
+    return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
+
+
+def _work(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
+    step = first.step
+    if first.wait is Wait.DAMP:
+        return Action(step, step.label, "", now.state, first.start, "dry in", first.because, zones=step.zones, film=film,
+                      planned=first)  # fmt: skip
+    because = first.because if first.inserted else "the next step of the system"
+    return Action(step, step.label, step.kind, now.state, because=because, zones=step.zones, film=film, planned=first)
+
+
+def _stuck(situation: Situation, stuck: Stuck) -> Action:
+    """The first thing has no time within the forecast."""
+    step, film = stuck.step, holding(situation, stuck.step)
+    now = status_of(film, situation.now)
+    top = film.top
+    state = State.GATE if stuck.wait is Wait.GATE and now.state is not State.WET else now.state
+    does = "touch_test" if now.state is State.WET else ""
+    return Action(step, step.label, does, state, because=stuck.because, milestone=top.rule.opens if top else None,
+                  band=top.opens if top else None, zones=step.zones, film=film)  # fmt: skip
+
+
+def _after_all(situation: Situation) -> Action:
+    """All steps are done: the film that cures last is waited for."""
+    coated = [f for f in situation.films if f.top]
+    if not coated:
+        return Action(None, "Nothing to do", "", State.DONE)
+    waits = [
+        (film, mark, film.top.bands[mark])
+        for film in coated
+        if film.top and (mark := mark_of(film.top.product, "full_cure"))
+    ]
+    open_ended = [w for w in waits if w[2].likely is None]
+    last = open_ended[0] if open_ended else max(waits, key=lambda w: w[2].likely or situation.now, default=None)
+    if last is None or last[2].likely is None or last[2].likely <= situation.now:
+        return Action(None, "Finished", "", State.CURED, because="past full cure, and nothing more to come",
+                      band=last[2] if last else None, film=last[0] if last else coated[0])  # fmt: skip
+    film, mark, band = last
+    return Action(None, "Curing", "", State.CURING, band.likely, "full cure in", "all steps are done", mark, band,
+                  alarm="done", zones=film.zones, film=film)  # fmt: skip

@@ -1,0 +1,157 @@
+"""The gate of the coat that will really go on: its film, hardener, doses, learned factor, and its minutes."""
+
+import math
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import cached_property
+
+import numpy as np
+
+from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
+from cool_sheen.core.climate.series import instant, seconds
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Curve, Film, stacked
+from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.units import Micron, Minutes
+
+STANDS_STILL = "too cold or damp to dry in time"
+_SETTLED_S = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class GoingOn:
+    """A coat that will go on, as far as its gate cares."""
+
+    drying: DryingData
+    limits: Limits
+    wet_film_um: Micron
+    minutes: Minutes = 0.0  # that putting it on takes
+    hardener_speed: str = "standard"
+    reducer_speed: str = "medium"
+    ln_factor_mean: float = 0.0  # doses and what the shop learned, together
+    ln_factor_sd: float = DEFAULT_LN_SD
+    below: tuple[tuple[DryingData, Film], ...] = ()  # what may still be drying under it, bottom first
+
+    @classmethod
+    def of_sheet(cls, product: Product, hardener_speed: str | None = None) -> "GoingOn":
+        """A coat as the sheet lays it: its reference film, and no more known of it."""
+        speed = hardener_speed or "standard"
+        return cls(product.drying, product.limits.limits(), product.ref_wet_film_um, hardener_speed=speed)
+
+
+def safe_mark(data: DryingData) -> Milestone:
+    """The milestone from which weather does a film no more harm: dew safe, else dust free, else the first there is."""
+    return data.named("dew_safe") or data.named("dust_free") or data.milestones[0]
+
+
+@dataclass(eq=False)
+class CoatGate:
+    """When one coat may start in one climate: all limits hold from its start until it is dew safe, by the late edge."""
+
+    climate: PartClimate
+    coat: GoingOn
+    _below: list[tuple[Clock, Film]] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._below = [(self.climate.clock(data), film) for data, film in self.coat.below]
+
+    @cached_property
+    def _mark(self) -> Milestone:
+        return safe_mark(self.coat.drying)
+
+    @cached_property
+    def _curve(self) -> Curve:
+        return self.climate.clock(self.coat.drying).curve(self._mark)
+
+    @cached_property
+    def _met(self) -> list[Breach]:
+        return self.climate.breaches(self.coat.limits)
+
+    def _needed_s(self, ended_s: float) -> float:
+        """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
+        clock, coat = self.climate.clock(self.coat.drying), self.coat
+        film = Film(
+            instant(ended_s), coat.wet_film_um, self.climate.air_movement, coat.hardener_speed, coat.reducer_speed
+        )
+        if self._below and self._mark.name not in SURFACE_MARKS:
+            film = stacked([*self._below, (clock, film)])[-1]
+        return clock.needed_s(self._mark, film) * math.exp(coat.ln_factor_mean + P90 * coat.ln_factor_sd)
+
+    def safe_s(self, start_s: float) -> float:
+        """When a coat that starts at an instant is dew safe; infinite when it never is. [s since 1970]"""
+        ended = start_s + 60 * self.coat.minutes
+        found = float(self._curve.reached(np.array(ended), np.array(self._needed_s(ended))))
+        return math.inf if math.isnan(found) else found
+
+    def _stopped_by(self, start_s: float) -> Breach | None:
+        safe = self.safe_s(start_s)
+        met = first_met(self._met, start_s, safe)
+        return Breach(start_s, math.inf, STANDS_STILL) if met is None and math.isinf(safe) else met
+
+    def shut_at(self, at: datetime) -> Shut | None:
+        """The stretch that keeps a coat from starting at an instant; None when it may start."""
+        start = seconds(at)
+        met = self._stopped_by(start)
+        if met is None:
+            return None
+        words = met.reason if met.since_s <= start else f"{met.reason} before it is dew safe"
+        return Shut(start, self._opens_s(start), words)
+
+    def _opens_s(self, start_s: float) -> float:
+        """When the gate is open next, from an instant on. [s since 1970]"""
+        at = start_s
+        while (met := self._stopped_by(at)) is not None and at < self.climate.ends_s:
+            if math.isinf(met.to_s):
+                return math.inf
+            at = max(met.to_s, at + _SETTLED_S)
+        return at if met is None else math.inf
+
+    def opens(self, at: datetime) -> datetime | None:
+        """The first instant from one on at which a coat may start; None when there is none within the forecast."""
+        opens = self._opens_s(seconds(at))
+        return None if math.isinf(opens) else instant(opens)
+
+    def closes(self, at: datetime) -> datetime | None:
+        """The last instant at which a coat may still start, from an open one on; None when the gate stays open."""
+        closes = self._closes_s(seconds(at))
+        return None if math.isinf(closes) else instant(closes)
+
+    def _closes_s(self, start_s: float) -> float:
+        met = next((b for b in self._met if b.since_s > start_s), None)
+        last = math.inf if met is None else self._last_start_s(met.since_s)
+        if math.isinf(self.safe_s(self.climate.ends_s)):  # where the climate ends nothing dries any more
+            last = min(last, self._last_start_s(float(self._curve.at_s[-1])))
+        return max(start_s, last)
+
+    def _last_start_s(self, safe_by_s: float) -> float:
+        """The last start from which the coat is safe by an instant: what lies below weighs less the later it is."""
+        ended = safe_by_s
+        for _ in range(40):
+            earlier = self._curve.begun(safe_by_s, self._needed_s(ended))
+            if ended - earlier < _SETTLED_S or math.isinf(earlier):
+                ended = earlier
+                break
+            ended = earlier
+        return ended - 60 * self.coat.minutes
+
+    def spans(self, since: datetime) -> list[Shut]:
+        """All stretches in which a coat may not start, from an instant until the forecast ends."""
+        at, out = seconds(since), []
+        while at < self.climate.ends_s:
+            met = self._stopped_by(at)
+            if met is None:
+                last = self._closes_s(at)
+                if last >= self.climate.ends_s:
+                    break
+                at, since_s = last + 2 * _SETTLED_S, last
+                met = self._stopped_by(at)
+                if met is None:
+                    continue
+            else:
+                since_s = at
+            words = met.reason if met.since_s <= since_s else f"{met.reason} before it is dew safe"
+            to = self._opens_s(at)
+            out.append(Shut(since_s, min(to, self.climate.ends_s), words))
+            at = to
+        return out

@@ -1,0 +1,95 @@
+"""The film on top of a zone, logged or planned, and the window that it leaves for what comes next."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.clock import Band, Film, stacked
+from cool_sheen.core.drying.milestones import DryingData
+from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.film_clock import CoatClock, FactorOf, mark_of, taught
+from cool_sheen.core.part.key import NO_KEY, Key
+from cool_sheen.core.part.situation import ZoneFilm
+
+_WEIGHS = 3  # coats below the last one that may still be drying
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """When a film takes what follows: the bands of its opening and closing; no closing for what redissolves."""
+
+    opens: Band | None
+    closes: Band | None
+    lifts: Band | None
+
+
+@dataclass(frozen=True, eq=False)
+class Top:
+    """The film on top of some zones. ``real`` is its coat when it is on by now: its touch tests count."""
+
+    product: Product
+    bands: Mapping[str, Band]
+    stack: tuple[tuple[DryingData, Film], ...]
+    climate: PartClimate
+    key: Key = NO_KEY
+    real: CoatClock | None = None
+    layer_id: str = ""
+
+    @classmethod
+    def of(cls, film: ZoneFilm) -> "Top | None":
+        """The film on top by the log; None on bare zones."""
+        top = film.top
+        if top is None:
+            return None
+        stack = tuple((c.product.drying, c.film) for c in film.clocks[-_WEIGHS:])
+        return cls(top.product, top.bands, stack, film.climate, film.key, top, top.coat.payload.layer_id)
+
+    @property
+    def ended(self) -> datetime:
+        """When its coat ended."""
+        return self.stack[-1][1].start
+
+    def with_key(self, key: Key) -> "Top":
+        """The same film with another key."""
+        return Top(self.product, self.bands, self.stack, self.climate, key, self.real, self.layer_id)
+
+    def window(self, following: Product) -> Window:
+        """When it takes a product on top, unkeyed."""
+        rule = self.product.rule_for(following)
+        closes = None if rule.redissolves or rule.closes is None else self.bands[rule.closes]
+        return Window(self.bands.get(rule.opens), closes, self.bands[rule.lifts_until] if rule.lifts_until else None)
+
+    def band_of(self, milestone: str) -> tuple[str | None, Band | None]:
+        """Return the milestone of the product that answers for a name, and its band."""
+        mark = mark_of(self.product, milestone)
+        return mark, self.bands[mark] if mark else None
+
+    def open_at(self, at: datetime) -> bool:
+        """Whether its coat, by the likely clock, is open at an instant."""
+        return self.real is not None and self.real.phase_at(at).phase in (Phase.OPEN, Phase.CLOSING)
+
+    @property
+    def tested(self) -> bool:
+        """Whether somebody touched it and found it ready."""
+        return self.real is not None and self.real.tested
+
+
+def laid(below: Top | None, product: Product, layer_id: str, film: Film, climate: PartClimate, factor: FactorOf) -> Top:
+    """The film on top after a coat that is planned.
+
+    Args:
+        below: What was on top before; None on bare zones.
+        product: What goes on.
+        layer_id: The layer that it belongs to.
+        film: The coat, without what still dries below it.
+        climate: What the zones see.
+        factor: What the shop has learned of the product where the part stands.
+    """
+    under = below.stack[-_WEIGHS:] if below else ()
+    clock = climate.clock(product.drying)
+    film = stacked([*((climate.clock(data), f) for data, f in under), (clock, film)])[-1]
+    bands = taught(clock, film, [], partial(factor, product, None))
+    return Top(product, bands, (*under, (product.drying, film)), climate, layer_id=layer_id)

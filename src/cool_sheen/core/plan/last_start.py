@@ -1,0 +1,92 @@
+"""How late today the next coat may start, and the first of all of today's coats: the account itself, asked again."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from cool_sheen.core.part.gate import CoatGate
+from cool_sheen.core.part.placing import Planned, Stuck, coats_going_on, place_all
+from cool_sheen.core.part.situation import Situation
+from cool_sheen.core.work.steps import CoatStep
+
+_TO_THE = timedelta(minutes=1)
+
+
+@dataclass(frozen=True, slots=True)
+class LastStart:
+    """How late today a coat may start, and how late the first of all of today's coats."""
+
+    coat: Planned | None
+    one: datetime | None
+    all_coats: datetime | None
+    coats: int
+
+
+def last_starts(situation: Situation) -> LastStart:
+    """Work out how late a part's coats may start today.
+
+    Args:
+        situation: The part at this moment.
+
+    Returns: The coat that is next; the last instant at which it may start: its gate, the early end of its window and
+        the end of the working day; and the last one from which all coats of its layer that the plan has today are still
+        on today, with no key put in. None where the plan has none today.
+    """
+    today = situation.day.day_of(situation.now)
+    placed = _until_tomorrow(situation)
+    mine = [p for p in placed if isinstance(p.step, CoatStep)]
+    first = next(iter(mine), None)
+    if first is None or not isinstance(first.step, CoatStep) or situation.day.day_of(first.start) != today:
+        return LastStart(first, None, None, 0)
+    layer = first.step.layer.id
+    wanted = [p.step.id for p in mine if isinstance(p.step, CoatStep) and p.step.layer.id == layer]
+    one = _last_of_one(situation, first)
+    if one is None or one < first.start:
+        return LastStart(first, None, None, len(wanted))
+    return LastStart(first, one, _last_of_all(situation, first.start, one, wanted), len(wanted))
+
+
+def _until_tomorrow(situation: Situation) -> list[Planned]:
+    """What the plan has today, and the first coat whenever it is."""
+    today = situation.day.day_of(situation.now)
+    out: list[Planned] = []
+    try:
+        for planned in place_all(situation):
+            coated = any(isinstance(p.step, CoatStep) for p in out)
+            if coated and situation.day.day_of(planned.start) != today:
+                break
+            out.append(planned)
+    except Stuck:
+        pass  # what was placed before it got stuck counts
+    return out
+
+
+def _last_of_one(situation: Situation, first: Planned) -> datetime | None:
+    if not isinstance(first.step, CoatStep):
+        return None
+    bounds = [situation.day.closing(situation.now) - first.labour]
+    if first.closes and first.closes.early:
+        bounds.append(first.closes.early)
+    for coat in coats_going_on(situation, first.step, first.start):
+        if closes := CoatGate(situation.climate, coat).closes(first.start):
+            bounds.append(closes)
+    return min(bounds)
+
+
+def _last_of_all(situation: Situation, lo: datetime, hi: datetime, wanted: list[str]) -> datetime | None:
+    """Halve between a start that leaves time for all and one that may not."""
+    if not _all_fit(situation, lo, wanted):
+        return None
+    if _all_fit(situation, hi, wanted):
+        return hi
+    while hi - lo > _TO_THE:
+        middle = lo + (hi - lo) / 2
+        lo, hi = (middle, hi) if _all_fit(situation, middle, wanted) else (lo, middle)
+    return lo
+
+
+def _all_fit(situation: Situation, start: datetime, wanted: list[str]) -> bool:
+    placed = _until_tomorrow(situation.at(start))
+    today = situation.day.day_of(situation.now)
+    on = [p.step.id for p in placed if situation.day.day_of(p.end) == today and isinstance(p.step, CoatStep)]
+    keyed = any(p.inserted and p.step.id.endswith((":key", ":fresh")) for p in placed)
+    return not keyed and set(wanted) <= set(on)

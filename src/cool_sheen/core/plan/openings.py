@@ -1,0 +1,125 @@
+"""When a gate opens, and the smallest change that would open it; each is worked out again before it is offered."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.climate.series import instant, seconds
+from cool_sheen.core.part.climate import Change, PartClimate
+from cool_sheen.core.part.gate import CoatGate, GoingOn
+from cool_sheen.core.units import Celsius
+
+PATIENCE = timedelta(hours=4)
+_LEAST_SLOT = timedelta(minutes=30)
+_WARMEST_HEAT_C: Celsius = 35.0
+_DRIEST_PCT, _DRY_STEP_PCT = 30, 5
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """A stretch in which a coat may start."""
+
+    since: datetime
+    to: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class WayOpen:
+    """A change that opens the gate, worked out again with it: from when on a coat may start."""
+
+    words: str
+    change: Change
+    opens: datetime
+    last_start: datetime | None
+
+
+def open_slots(shut: Sequence[Shut], now: datetime, until: datetime) -> list[Slot]:
+    """Return the stretches between two instants in which the gate is open, those of half an hour and more."""
+    out, at = [], now
+    for span in (s for s in shut if s.to_s > seconds(now)):
+        begins, ends = instant(span.since_s), instant(span.to_s)
+        if begins - at >= _LEAST_SLOT:
+            out.append(Slot(at, min(begins, until)))
+        at = max(at, ends)
+        if at >= until:
+            return [s for s in out if s.to - s.since >= _LEAST_SLOT]
+    if until - at >= _LEAST_SLOT:
+        out.append(Slot(at, until))
+    return [s for s in out if s.to - s.since >= _LEAST_SLOT]
+
+
+Try = Callable[[Change, str], WayOpen | None]
+
+
+def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[WayOpen]:
+    """Find the smallest changes that would open a shut gate within a few hours.
+
+    Args:
+        climate: What a surface in the space sees.
+        coat: What would go on.
+        now: The present.
+
+    Returns: Heating to the lowest degree that does it, drying to the highest humidity that does it, both where neither
+        alone is enough, a faster hardener; each worked out again, with the instant at which it opens. Nothing when it
+        is open now.
+    Source: trade 3, gate; the room holds the heat and the humidity from now on, its surfaces lag.
+    """
+    if CoatGate(climate, coat).shut_at(now) is None:
+        return []
+
+    def tried(change: Change, words: str) -> WayOpen | None:
+        return _opened(climate, coat, now, change, words)
+
+    found = [_heat(tried, climate, coat, now), _dry(tried, climate, coat, now)]
+    if not any(found):
+        found.append(_both(tried, climate, coat, now))
+    found.append(tried(Change(hardener_speed="fast"), "take the fast hardener"))
+    return [way for way in found if way is not None]
+
+
+def _opened(climate: PartClimate, coat: GoingOn, now: datetime, change: Change, words: str) -> WayOpen | None:
+    if change.hardener_speed is not None:
+        coat = replace(coat, hardener_speed=change.hardener_speed)
+    gate = CoatGate(climate.changed(now, change), coat)
+    slots = open_slots(gate.spans(now), now, now + timedelta(days=2))
+    if not slots or slots[0].since > now + PATIENCE:
+        return None
+    beyond = slots[0].to >= now + timedelta(days=2)
+    return WayOpen(words, change, slots[0].since, None if beyond else slots[0].to)
+
+
+def _heat(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:
+    """The lowest whole degree, by halving: what a degree opens a warmer room opens too, up to the product's cap."""
+    low = int(climate.air_at(now)) + 1
+    high = int(min(coat.limits.air_c[1], _WARMEST_HEAT_C))
+    best = tried(Change(heat_to_c=high), f"heat to {high} °C") if low <= high else None
+    while best is not None and low < high:
+        middle = (low + high) // 2
+        found = tried(Change(heat_to_c=middle), f"heat to {middle} °C")
+        if found is None:
+            low = middle + 1
+        else:
+            best, high = found, middle
+    return best
+
+
+def _dry(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:
+    """The highest humidity in steps of five per cent that does it."""
+    least = max(coat.limits.rh_pct[0], _DRIEST_PCT)
+    for rh in range(80, _DRIEST_PCT - 1, -_DRY_STEP_PCT):
+        if rh < climate.humidity_at(now) and rh >= least and (
+            found := tried(Change(dry_to_pct=rh), f"dehumidify to {rh} %")
+        ):  # fmt: skip
+            return found
+    return None
+
+
+def _both(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:
+    """Heat and dry together, the mildest pair of a few."""
+    least = int(climate.air_at(now)) + 1
+    for degree in range(max(least, 15), int(min(coat.limits.air_c[1], _WARMEST_HEAT_C)) + 1, 5):
+        for rh in (65, 50, 40):
+            if found := tried(Change(degree, rh), f"heat to {degree} °C and dehumidify to {rh} %"):
+                return found
+    return None

@@ -1,1 +1,0 @@
-"""The steps of a system, what to do next, and when."""

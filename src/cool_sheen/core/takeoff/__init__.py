@@ -1,0 +1,1 @@
+"""What coats take: paint by zone, components, fills, consumables."""

@@ -1,0 +1,1 @@
+"""The steps of a system on a part, what is owed to which zone, labour, working hours, making ready."""

@@ -1,0 +1,247 @@
+"""The steps of a system on a part, in order: coats, sanding, heat, and work that leaves no film."""
+
+from collections import Counter
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import ClassVar, TypeVar
+from uuid import UUID
+
+from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS, Coat, Finish, Layer, Prepare, System, where_words
+from cool_sheen.core.film.grits import scratch_removal
+from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Celsius, Micron, Minutes, SquareMetres
+
+Zones = frozenset[UUID]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Step:
+    """What all steps have. ``slot`` is the layer after whose coats it comes; empty before the first coat."""
+
+    id: str
+    label: str
+    zones: Zones
+    area_m2: SquareMetres
+    slot: str = ""
+    method: str = "hvlp"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CoatStep(_Step):
+    """One coat of a layer. ``needs`` says for each zone how many counting coats of the layer it has after this one."""
+
+    kind: ClassVar[str] = "coat"
+    layer: Layer
+    coat: Coat
+    number: int
+    needs: tuple[tuple[UUID, int], ...]
+    setting: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SandStep(_Step):
+    """One grit."""
+
+    kind: ClassVar[str] = "sand"
+    grit: str
+    removal_um: Micron = 0.0
+    wet: bool = False
+    layer: Layer | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeatStep(_Step):
+    """One stage of heat: the metal's temperature and its hold, where the system names them."""
+
+    kind: ClassVar[str] = "bake"
+    after: str
+    metal_temp_c: Celsius | None = None
+    hold_minutes: Minutes | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkStep(_Step):
+    """Work that leaves no film; ``after`` is the milestone that it waits for."""
+
+    kind: str
+    after: str | None = None
+
+
+Step = CoatStep | SandStep | HeatStep | WorkStep
+AnyStep = TypeVar("AnyStep", bound=_Step)
+# Work that makes a film's surface ready for the next one: what abrades it, and what takes the dust off.
+ABRADES, WIPES = ("sand", "degloss"), ("wipe", "tack", "degrease")
+
+
+def steps_of(system: System, zones: Sequence[ZoneFacts]) -> list[Step]:
+    """Return every step of a system on a part, in order; ids stay the same as long as the system does.
+
+    Args:
+        system: What goes on.
+        zones: The part's zones. Those of several settings-up are coated one setting after the other, or coat by coat
+            in turn, as the system says; the turns between depend on which side is up, so that the plan puts them in.
+    """
+    part = _PartZones(zones)
+    steps = [_prepare_step(place, prep, part) for place, prep in enumerate(system.prepare, start=1)]
+    for place, group in enumerate(_groups(system.used)):
+        steps += _group_steps(group, part, backwards=bool(place % 2), in_turn=system.turning == "coat_by_coat")
+    return [*steps, *(_finish_step(n, f, system.used[-1].id, part) for n, f in enumerate(system.finish, start=1))]
+
+
+class _PartZones:
+    """The zones of a part by the setting-up in which they are coated."""
+
+    def __init__(self, zones: Sequence[ZoneFacts]) -> None:
+        self.zones = zones
+        self.all = frozenset(z.uuid for z in zones)
+        self.area_m2 = sum(z.area_m2 for z in zones)
+        self.settings = sorted({z.setting for z in zones})
+
+    def taking(self, coat: Coat, setting: int) -> list[ZoneFacts]:
+        """Return the zones of a setting that take a coat."""
+        return [z for z in self.zones if z.setting == setting and z.takes(coat.where)]
+
+    def that_get(self, layer: Layer) -> list[ZoneFacts]:
+        """Return the zones that get any coat of a layer."""
+        return [z for z in self.zones if any(z.takes(coat.where) for coat in layer.coats)]
+
+    def tail(self, setting: int) -> str:
+        """What tells the ids of one setting from those of the first."""
+        return f"@{setting}" if setting != self.settings[0] else ""
+
+
+def _groups(layers: Sequence[Layer]) -> list[list[Layer]]:
+    """Put layers together that follow each other without sanding: they are coated in one setting-up."""
+    groups: list[list[Layer]] = [[]]
+    for layer in layers:
+        groups[-1].append(layer)
+        if layer.sanding or layer.then:
+            groups.append([])
+    return [group for group in groups if group]
+
+
+def _prepare_step(place: int, prep: Prepare, part: _PartZones) -> Step:
+    name, label = f"prepare:{place}:{prep.kind}", _label(prep.kind, prep.grit)
+    if prep.grit is not None:
+        return SandStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, grit=prep.grit)
+    return WorkStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, kind=prep.kind)
+
+
+def _group_steps(group: list[Layer], part: _PartZones, *, backwards: bool, in_turn: bool) -> list[Step]:
+    settings = part.settings[::-1] if backwards else part.settings
+    rounds = [(layer, _coat_rounds(layer, part, s), s) for s in settings for layer in group]
+    if in_turn:  # one coat on each side, then the next one
+        most = max(len(r) for _, r, _ in rounds)
+        steps = [
+            step
+            for layer in group
+            for n in range(most)
+            for la, coats, _ in rounds
+            if la is layer and n < len(coats)
+            for step in coats[n]
+        ]
+    else:
+        steps = [step for _, coats, _ in rounds for coat in coats for step in coat]
+    last = group[-1]
+    here = part.that_get(last)
+    zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
+    steps += [
+        SandStep(id=f"{last.id}:sand:{s.grit}", label=_label("sand", s.grit), zones=zones, area_m2=area, slot=last.id,
+                 layer=last, grit=s.grit, removal_um=s.removal_um, wet=s.wet)
+        for s in last.sanding
+    ]  # fmt: skip
+    steps += [
+        WorkStep(
+            id=f"{last.id}:then:{n}:{kind}", label=_label(kind), zones=zones, area_m2=area, slot=last.id, kind=kind
+        )
+        for n, kind in enumerate(last.then, 1)
+    ]
+    return steps
+
+
+def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step]]:
+    """The coats of a layer on one setting, each with what is done before it; the last with what closes the layer."""
+    rounds: list[list[Step]] = []
+    had: Counter[UUID] = Counter()
+    tail = part.tail(setting)
+    for number, coat in enumerate(layer.coats, start=1):
+        zones = part.taking(coat, setting)
+        if not zones:
+            continue
+        for zone in zones:
+            had[zone.uuid] += coat.counted
+        between = [_between(layer, number, zones, tail)] if rounds and layer.between_coats != "nothing" else []
+        step = CoatStep(
+            id=f"{layer.id}:coat:{number}{tail}", label=_coat_label(layer, number, zones, part),
+            zones=frozenset(z.uuid for z in zones), area_m2=sum(z.area_m2 for z in zones), slot=layer.id,
+            method=zones[0].method, layer=layer, coat=coat, number=sum(c.counted for c in layer.coats[:number]),
+            needs=tuple((z.uuid, had[z.uuid]) for z in zones), setting=setting,
+        )  # fmt: skip
+        rounds.append([*between, step])
+    if rounds:
+        rounds[-1] += _closing_work(layer, part, setting, tail)
+    return rounds
+
+
+def _closing_work(layer: Layer, part: _PartZones, setting: int, tail: str) -> list[Step]:
+    here = [z for z in part.that_get(layer) if z.setting == setting]
+    zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
+    kinds = [("broadcast", STEP_WORDS["broadcast"])] if layer.broadcast else []
+    kinds += [("inspect", "Inspect: another round where it is thin")] if layer.rounds_most else []
+    return [
+        WorkStep(id=f"{layer.id}:{kind}{tail}", label=label, zones=zones, area_m2=area, slot=layer.id, kind=kind)
+        for kind, label in kinds
+    ]
+
+
+def _between(layer: Layer, number: int, here: Sequence[ZoneFacts], tail: str) -> Step:
+    """What is done between two coats of a layer."""
+    how = layer.between_coats
+    zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
+    if how == "degloss":
+        return WorkStep(id=f"{layer.id}:degloss:{number}{tail}", label=_label("degloss"), zones=zones, area_m2=area,
+                        slot=layer.id, kind="degloss", after="sand")  # fmt: skip
+    removal = round(scratch_removal(how) / 2, 1)  # a scuff takes the gloss, not the film
+    return SandStep(id=f"{layer.id}:scuff:{number}{tail}", label=_label("sand", how), zones=zones, area_m2=area,
+                    slot=layer.id, layer=layer, grit=how, removal_um=removal)  # fmt: skip
+
+
+def _coat_label(layer: Layer, number: int, zones: list[ZoneFacts], part: _PartZones) -> str:
+    coat = layer.coats[number - 1]
+    kind = "coat" if coat.kind == "full" else COAT_WORDS[coat.kind]
+    label = f"{layer.name}, {kind} {number}"
+    if len(zones) == len(part.zones):
+        return label
+    return f"{label}: {where_words(coat.where) if coat.where != 'all' else named(z.name for z in zones)}"
+
+
+def named(names: Iterable[str]) -> str:
+    """Write zones as short as a label needs it: by name up to three, else their number."""
+    all_names = list(names)
+    return ", ".join(all_names) if len(all_names) < 4 else f"{len(all_names)} zones"
+
+
+def _finish_step(place: int, finish: Finish, top: str, part: _PartZones) -> Step:
+    label, name = _label(finish.kind), f"finish:{place}:{finish.kind}"
+    if finish.kind != "bake":
+        return WorkStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, kind=finish.kind,
+                        after=finish.after)  # fmt: skip
+    if finish.metal_temp_c is not None:
+        label = f"{label} to {finish.metal_temp_c:g} °C metal, hold {finish.hold_minutes or 0:g} min"
+    return HeatStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, after=finish.after,
+                    metal_temp_c=finish.metal_temp_c, hold_minutes=finish.hold_minutes)  # fmt: skip
+
+
+def _label(kind: str, grit: str | None = None) -> str:
+    return f"{STEP_WORDS[kind]} {grit}" if grit else STEP_WORDS[kind]
+
+
+def only_on(step: AnyStep, zones: Zones, facts: Collection[ZoneFacts]) -> AnyStep:
+    """Return a step for some of its zones alone: its label names them, its area is theirs."""
+    if zones == step.zones:
+        return step
+    here = [z for z in facts if z.uuid in zones]
+    label = (
+        f"{step.label.partition(': ')[0] if isinstance(step, CoatStep) else step.label}: {named(z.name for z in here)}"
+    )
+    return replace(step, zones=zones, area_m2=sum(z.area_m2 for z in here), label=label)
