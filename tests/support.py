@@ -13,10 +13,10 @@ from fastapi.testclient import TestClient
 
 from cool_sheen.core.climate.series import Series
 from cool_sheen.demo import shop as demo_shop
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk
-from cool_sheen.service.jobs import spaces_by_id, stand_one
+from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewShop, NewSpace, set_up
+from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app
@@ -68,12 +68,12 @@ class TurnedClock:
 def _demo_laid(at: datetime) -> Path:
     """Lay the demo shop once for this process; every shop on trial starts from a copy of the file."""
     file = Path(tempfile.mkdtemp()) / "demo.sqlite3"
-    desk = Desk(open_engine(file), TurnedClock(at))
-    with desk.open() as opened:
-        demo_shop.lay(desk, opened)
-    with desk.engine.connect() as connection:
+    workshop = Workshop(open_engine(file), TurnedClock(at))
+    with workshop.open() as unit:
+        demo_shop.lay(unit)
+    with workshop.engine.connect() as connection:
         connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
-    desk.engine.dispose()
+    workshop.engine.dispose()
     return file
 
 
@@ -84,18 +84,18 @@ class ShopOnTrial:
         self.clock = TurnedClock(at)
         if demo:
             shutil.copy(_demo_laid(at), folder / "shop.sqlite3")
-        self.desk = Desk(open_engine(folder / "shop.sqlite3"), self.clock)
-        self.http = TestClient(create_app(self.desk, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
-        with self.desk.open() as opened:
+        self.workshop = Workshop(open_engine(folder / "shop.sqlite3"), self.clock)
+        self.http = TestClient(create_app(self.workshop, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
+        with self.workshop.open() as unit:
             if not demo and not empty:
                 shop = NewShop(name="Trial shop", time_zone="Europe/Berlin")
                 room = NewSpace(name="Room", kind="insulated_shop", heater_min_c=20, dehumidifier_max_rh_pct=50)
-                set_up(self.desk, opened, shop, [room], seed=3)
+                set_up(unit, shop, [room], seed=3)
 
     def new_part(self, system: str = "two-stage-epoxy", substrate: str = "bare_steel_cast", area: str = "1,4") -> UUID:
         """Make a part through the form, and return its id."""
-        with self.desk.open() as opened:
-            space = next(s.uuid for s in spaces_by_id(opened).values() if s.name in ("Room", "Booth"))
+        with self.workshop.open() as unit:
+            space = next(s.uuid for s in spaces_by_id(unit).values() if s.name in ("Room", "Booth"))
         form = {"project_name": "Toolroom lathe", "name": "Headstock casting", "substrate": substrate, "area": area}
         answer = self.http.post("/jobs/new", data={**form, "space": str(space), "system": system})
         assert answer.status_code == 303, answer.text
@@ -108,13 +108,13 @@ class ShopOnTrial:
 
     def standing(self, part: UUID) -> Any:
         """How a part stands now."""
-        with self.desk.open() as opened:
-            return stand_one(self.desk, opened, part, look(self.desk, opened))
+        with self.workshop.open() as unit:
+            return part_now(unit, part)
 
     def do_next(self, part: UUID) -> str:
         """Do what the part's next action asks for, waiting for it when it must be waited for; say what was done."""
         action = self.standing(part).action
-        if (action.counts_to and action.does in ("touch_test", "")) or action.state == "gate":
+        if (action.counts_to and action.does in ("touch_test", "")) or action.state in ("gate", "limit"):
             assert action.counts_to, action
             self.clock.at = action.counts_to + timedelta(minutes=1)
             action = self.standing(part).action

@@ -12,7 +12,7 @@ import uvicorn
 from sqlalchemy.exc import DatabaseError
 
 from cool_sheen.demo import shop as demo_shop
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app
@@ -34,23 +34,23 @@ def serve(
     """Serve the application on this machine alone."""
     settings = Settings()
     try:
-        desk = Desk(open_engine(settings.database))
+        workshop = Workshop(open_engine(settings.database))
     except (OSError, DatabaseError) as error:
         typer.echo(f"Cannot open {settings.database}: {error}. Choose another folder with COOL_SHEEN_DATA.", err=True)
         raise typer.Exit(1) from error
-    _lay_when_empty(desk, demo)
+    _lay_when_empty(workshop, demo)
     if _taken(port):
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
-    served = create_app(desk, settings)
+    served = create_app(workshop, settings)
     config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
     _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
 
 
-def _lay_when_empty(desk: Desk, demo: bool) -> None:
-    with desk.open() as opened:
-        if demo and desk.shop(opened) is None:
-            demo_shop.lay(desk, opened)
+def _lay_when_empty(workshop: Workshop, demo: bool) -> None:
+    with workshop.open() as unit:
+        if demo and unit.shop is None:
+            demo_shop.lay(unit)
 
 
 def _taken(port: int) -> bool:

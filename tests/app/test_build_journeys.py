@@ -21,18 +21,18 @@ def change(shop, address, op, headers=HX, **fields):
 
 
 def on_part(shop, part):
-    with shop.desk.open() as opened:
-        return built_on_part(shop.desk, opened, part)
+    with shop.workshop.open() as unit:
+        return built_on_part(unit, part)
 
 
 def zones_of(shop, part):
-    with shop.desk.open() as opened:
-        return {z.name: z for z in zone_facts(shop.desk, find_part(opened, part))}
+    with shop.workshop.open() as unit:
+        return {z.name: z for z in zone_facts(shop.workshop, find_part(unit, part))}
 
 
 def face_of(shop, part, name=None):
-    with shop.desk.open() as opened:
-        faces = find_part(opened, part).faces
+    with shop.workshop.open() as unit:
+        faces = find_part(unit, part).faces
         return str(next(f for f in faces if name in (None, f.name)).uuid)
 
 
@@ -74,25 +74,25 @@ def test_a_mixed_part_of_nine_zones_is_surveyed_built_on_and_worked(shop):
     assert ("epoxy-on-bare", "good") in verdicts
     # The first coat is the stripe on the edges, the second for what is bare, the third for all.
     for _ in range(40):
-        if shop.standing(part).look.clocks or shop.do_next(part) == "coat":
+        if shop.standing(part).situation.films[0].clocks or shop.do_next(part) == "coat":
             break
-    while sum(c.payload.layer_id == "barrier" for c in shop.standing(part).state.coats) < 3:
+    while sum(c.payload.layer_id == "barrier" for c in shop.standing(part).history.coats) < 3:
         shop.do_next(part)
-    counts = shop.standing(part).state.coats_by_zone
+    counts = shop.standing(part).history.coats_by_zone
     by_name = {z.name: counts[z.uuid]["barrier"] for z in zones.values()}
     assert by_name == {n: 1 if n in ("Old faces", "Foot") else 2 for n in by_name}
-    film = shop.standing(part).state.builds
+    film = shop.standing(part).history.builds
     assert film[zones["Edges"].uuid].total_um > film[zones["whole"].uuid].total_um > film[zones["Foot"].uuid].total_um
     assert len(re.findall(r'class="zone-word"', shop.http.get(f"/parts/{part}").text)) == 9
 
 
 def test_a_zone_split_off_later_keeps_the_coats_that_it_had_and_can_be_put_back(shop):
     part = shop.new_part("two-stage-epoxy")
-    while not shop.standing(part).state.coats:
+    while not shop.standing(part).history.coats:
         shop.do_next(part)
     assert split(shop, part, name="Rim", kind="edge").status_code == 303
     zones = zones_of(shop, part)
-    counts = shop.standing(part).state.coats_by_zone
+    counts = shop.standing(part).history.coats_by_zone
     assert {name: counts[z.uuid]["epoxy"] for name, z in zones.items()} == {"whole": 1, "Rim": 1}
     put_back = shop.http.post(f"/parts/{part}/survey/merge", data={"zone": str(zones["Rim"].uuid)})
     assert put_back.status_code == 303
@@ -145,11 +145,11 @@ def test_tests_decide_what_is_below_and_another_persons_word_waits_for_the_own_c
     assert found.count("Solvent rub</b>, everywhere") == 1
     claim = {"press": str(uuid4()), "says": "degrease", "whose": "the customer"}
     assert shop.http.post(f"{survey}/claim", data=claim).status_code == 303
-    assert [p.step.kind for p in shop.standing(part).steps if p.status == "done"] == []
+    assert [p.step.kind for p in shop.standing(part).rows if p.status == "done"] == []
     claimed = re.search(r'name="claim" value="([0-9a-f-]+)"', shop.http.get(survey).text)[1]
     checked = {"press": str(uuid4()), "claim": claimed, "holds": "yes"}
     assert shop.http.post(f"{survey}/check", data=checked).status_code == 303
-    assert [p.step.kind for p in shop.standing(part).steps if p.status == "done"] == ["degrease"]
+    assert [p.step.kind for p in shop.standing(part).rows if p.status == "done"] == ["degrease"]
 
 
 def test_a_stack_is_built_step_by_step_and_every_change_can_be_taken_back(shop):
@@ -228,8 +228,8 @@ def test_going_against_the_advice_wants_words_that_stay_with_the_job(shop):
     assert "Write why it is done all the same" in empty.text
     assert change(shop, address, "override", reason="Test patch held for a week", **asked).status_code == 200
     assert "Test patch held for a week" in shop.http.get(address).text
-    with shop.desk.open() as opened:
-        kept = [r.entry for r in log.of_part(opened, part) if r.entry.payload.kind == "override"]
+    with shop.workshop.open() as unit:
+        kept = [r.entry for r in log.of_part(unit.session, part) if r.entry.payload.kind == "override"]
     assert [e.reason for e in kept] == ["Test patch held for a week"]
     assert finding.rule in kept[0].payload.rule
 
@@ -261,8 +261,8 @@ def product_form(shop, key):
 
 @pytest.mark.parametrize("units", ["metric", "us"])
 def test_a_sheet_that_is_saved_as_it_is_stays_the_same_in_both_unit_systems(shop, units):
-    with shop.desk.open() as opened:
-        shop.desk.shop(opened).units = units
+    with shop.workshop.open() as unit:
+        unit.shop.units = units
     for key, product in shipped().products.items():
         assert shop.http.post(f"/shelf/{key}/edit", data=product_form(shop, key)).status_code == 303, key
         data = json.loads(shop.http.get(f"/shelf/export.json?product={key}").text)["products"][0]

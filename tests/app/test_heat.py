@@ -63,13 +63,13 @@ def test_staged_heat_goes_by_target_hold_and_order_and_the_first_stage_is_never_
     skipped = shop.log(part, "step", kind="assemble")
     assert (skipped.status_code, "never skipped" in skipped.text) == (409, True)
     assert "reading" in shop.log(part, "step", kind="bake").text
-    assert not shop.standing(part).state.bakes
+    assert not shop.standing(part).history.bakes
     for metal, minutes in (("250 F", "30"), ("182", "31"), ("228", "60")):  # 250 F are 121 C
         shop.clock.turn(hours=2)
         assert heat(shop, part, metal=metal, minutes=minutes).status_code == 200
     found = shop.standing(part)
-    assert [round(b.metal_temp_c) for b in found.state.bakes] == [121, 182, 228]
-    assert found.look.top.bands["full_cure"].likely == found.state.bakes[-1].end
+    assert [round(b.metal_temp_c) for b in found.history.bakes] == [121, 182, 228]
+    assert found.top.bands["full_cure"].likely == found.history.bakes[-1].end
     assert shop.log(part, "step", kind="assemble").status_code == 200
     assert shop.standing(part).action.says == "Finished"
     page = shop.http.get(f"/parts/{part}").text
@@ -78,17 +78,17 @@ def test_staged_heat_goes_by_target_hold_and_order_and_the_first_stage_is_never_
 
 def test_a_lamp_on_an_ordinary_film_brings_it_forward_and_the_part_cools_before_it_is_coated(shop):
     part = shop.new_part("single-stage-epoxy", "bare_steel_cast")
-    while not shop.standing(part).clocks:
+    while not shop.standing(part).top:
         shop.do_next(part)
-    before = shop.standing(part).look.top.bands["sand"].likely
+    before = shop.standing(part).top.bands["sand"].likely
     shop.clock.turn(hours=3)
     assert "up to 80 °C" in heat(shop, part, metal="130", minutes="30").text
     assert heat(shop, part, metal="60", minutes="30").status_code == 200
     after = shop.standing(part)
-    assert after.look.top.bands["sand"].likely < before - timedelta(minutes=90)
-    gate = after.climate.gate_at(after.look.top.product, shop.clock.at, shop.clock.at)
+    assert after.top.bands["sand"].likely < before - timedelta(minutes=90)
+    gate = after.climate.gate_at(after.top.product, shop.clock.at, shop.clock.at)
     assert gate is not None
     assert "surface over" in gate.reason
     shop.clock.turn(hours=8)
     cooled = shop.standing(part)
-    assert cooled.climate.gate_at(cooled.look.top.product, shop.clock.at, shop.clock.at) is None
+    assert cooled.climate.gate_at(cooled.top.product, shop.clock.at, shop.clock.at) is None

@@ -10,7 +10,11 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.phases import Phase
-from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
+from cool_sheen.core.part.gate import CoatGate
+from cool_sheen.core.part.placing import coats_going_on
+from cool_sheen.core.plan.rest import rest_of
+from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 
@@ -28,17 +32,17 @@ def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
         done.append(shop.do_next(part))
     found = shop.standing(part)
     assert found.action.says in ("Curing", "Finished")
-    with shop.desk.open() as opened:
-        zone = zone_facts(shop.desk, find_part(opened, part))[0]
+    with shop.workshop.open() as unit:
+        zone = zone_facts(shop.workshop, find_part(unit, part))[0]
     taken = {la.id: sum(c.counted and zone.takes(c.where) for c in la.coats) for la in layers}
     assert found.layers_done == taken
-    assert {p.status for p in found.steps} == {"done"}
+    assert {p.status for p in found.rows} == {"done"}
     assert done.count("coat") == sum(zone.takes(c.where) for la in layers for c in la.coats)
     assert done.count("sand") >= sum(len(layer.sanding) for layer in layers)
-    assert {p.status for p in found.steps} == {"done"}
+    assert {p.status for p in found.rows} == {"done"}
     shop.clock.turn(days=60)
     assert shop.standing(part).action.says == "Finished"
-    film = next(iter(found.state.builds.values()))
+    film = next(iter(found.history.builds.values()))
     assert film.total_um > 0
     assert shop.http.get(f"/parts/{part}").status_code == 200
 
@@ -48,18 +52,19 @@ def test_a_plan_keeps_every_window_and_every_gate(shop, system):
     part = shop.new_part(system, "bare_timber" if system in WOOD else "bare_steel_sheet")
     found = shop.standing(part)
     day = WorkingDay(*_hours("08:00", "18:00"))
-    plan = plan_rest([p.step for p in found.steps], found.look, day, found.part.area_m2)
+    assert found.situation.day == day
+    plan = rest_of(found.situation)
     assert not plan.stuck
-    wanted = [p.step.id for p in found.steps]
+    wanted = [p.step.id for p in found.rows]
     assert [p.step.id for p in plan.steps if p.step.id in wanted] == wanted
     for one, after in zip(plan.steps, plan.steps[1:], strict=False):
         assert one.end <= after.start
     for planned in plan.steps:
         local = planned.start.astimezone(day.zone).time()
         assert day.opens <= local <= day.closes
-        if planned.step.kind == "coat":
-            product = found.products[planned.step.layer.product]
-            assert found.climate.gate_at(product, planned.start, found.look.now) is None
+        if isinstance(planned.step, CoatStep):
+            for coat in coats_going_on(found.situation, planned.step, planned.start):
+                assert CoatGate(found.climate, coat).shut_at(planned.start) is None
 
 
 def _hours(opens: str, closes: str):
@@ -130,8 +135,8 @@ def test_cold_air_shuts_the_gate_and_the_lane_says_why_and_until_when(shop):
 
 
 def _take(shop: ShopOnTrial, text: str):
-    with shop.desk.open() as opened:
-        space = next(iter(spaces_by_id(opened)))
+    with shop.workshop.open() as unit:
+        space = next(iter(spaces_by_id(unit)))
     files = {"file": ("logger.csv", text.encode(), "text/csv")}
     shown = shop.http.post("/weather/records", data={"space": str(space), "time_zone": "UTC"}, files=files)
     assert shown.status_code == 200, shown.text
@@ -159,10 +164,10 @@ def test_the_same_press_sent_twice_records_once_and_with_another_content_it_is_a
     for _ in range(3):
         assert shop.log(part, "coat", press).status_code == 200
         shop.clock.turn(minutes=1)
-    assert len(shop.standing(part).state.coats) == 1
+    assert len(shop.standing(part).history.coats) == 1
     assert shop.log(part, "coat", press, layer_id="build").status_code == 409
     assert shop.log(part, "touch", press, ready="yes").status_code == 409
-    assert len(shop.standing(part).state.coats) == 1
+    assert len(shop.standing(part).history.coats) == 1
 
 
 def test_undo_takes_back_the_last_entry_then_the_one_before_and_never_the_arrival(shop):
@@ -186,7 +191,7 @@ def test_a_coat_that_was_forgotten_is_logged_where_it_belongs(shop):
     local = (shop.clock.at - timedelta(minutes=30)).astimezone(ZoneInfo("Europe/Berlin"))
     assert shop.log(part, "coat", at=f"{local:%Y-%m-%dT%H:%M}").status_code == 200
     found = shop.standing(part)
-    assert found.state.coats[-1].ended_at == shop.clock.at - timedelta(minutes=30)
+    assert found.history.coats[-1].ended_at == shop.clock.at - timedelta(minutes=30)
     assert found.layers_done["epoxy"] == 2
 
 
@@ -210,15 +215,15 @@ def test_a_mist_coat_starts_a_clock_and_does_not_count(shop):
     found = shop.standing(part)
     assert found.layers_done["epoxy"] == 0
     assert found.action.state == Phase.WET
-    assert found.look.top.film.wet_film_um == pytest.approx(25.4)
+    assert found.top.film.wet_film_um == pytest.approx(25.4)
 
 
 def test_a_part_that_moves_dries_in_the_climate_of_each_place(demo):
     part = demo.new_part("single-stage-epoxy")
     demo.log(part, "coat")
     in_booth = demo.standing(part).action.counts_to
-    with demo.desk.open() as opened:
-        yard = next(s.uuid for s in spaces_by_id(opened).values() if s.name == "Yard")
+    with demo.workshop.open() as unit:
+        yard = next(s.uuid for s in spaces_by_id(unit).values() if s.name == "Yard")
     assert demo.log(part, "move", space=str(yard)).status_code == 200
     moved = demo.standing(part)
     assert moved.space.name == "Yard"
@@ -258,8 +263,8 @@ def test_a_product_is_followed_by_its_own_rule_before_its_familys_and_before_any
 )
 def test_absurd_presses_are_refused_in_words_and_change_nothing(shop, verb, fields, says):
     part = prime(shop)
-    before = shop.standing(part).state.last_entry
+    before = shop.standing(part).history.last_entry
     answer = shop.log(part, verb, **fields)
     assert 400 <= answer.status_code < 500
     assert says in answer.text
-    assert shop.standing(part).state.last_entry == before
+    assert shop.standing(part).history.last_entry == before

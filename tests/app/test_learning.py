@@ -12,23 +12,23 @@ from cool_sheen.core.drying.milestones import Mode
 def primed(shop, system="two-stage-epoxy", substrate="bare_steel_cast"):
     """A part with its first coat on, and the minutes that the clock then gives until the next one."""
     part = shop.new_part(system, substrate)
-    while not shop.standing(part).clocks:
+    while not shop.standing(part).top:
         shop.do_next(part)
     return part
 
 
 def minutes_to_flash(shop, part):
-    top = shop.standing(part).look.top
+    top = shop.standing(part).top
     return (top.opens.likely - top.coat.ended_at).total_seconds() / 60
 
 
 def factor(shop, part, mode=Mode.SOLVENT):
     found = shop.standing(part)
-    return found.look.factor(found.look.top.product.key, None, mode)
+    return found.situation.factor(found.top.product.key, None, mode)
 
 
 def touch(shop, part, after_min, ready):
-    coat = shop.standing(part).look.top.coat
+    coat = shop.standing(part).top.coat
     shop.clock.at = coat.ended_at + timedelta(minutes=after_min)
     assert shop.log(part, "touch", ready="yes" if ready else "no", milestone="flash").status_code == 200
 
@@ -51,7 +51,7 @@ def test_what_one_part_taught_moves_the_clock_of_another_until_the_test_is_taken
     shown = shop.http.get(f"/parts/{second}").text
     assert re.search(r"× 1\.[23]\d of the sheet", shown)
     # A bad test is taken out, and the earlier belief is back.
-    for touched in list(shop.standing(first).state.touches):
+    for touched in list(shop.standing(first).history.touches):
         assert shop.log(first, "undo", entry=str(touched.uuid)).status_code == 200
     assert factor(shop, second) == (0.0, DEFAULT_LN_SD)
     assert minutes_to_flash(shop, second) == pytest.approx(sheet, rel=0.08)
@@ -60,7 +60,7 @@ def test_what_one_part_taught_moves_the_clock_of_another_until_the_test_is_taken
 def test_a_coat_is_not_taught_twice_by_its_own_tests(shop):
     part = primed(shop)
     sheet = minutes_to_flash(shop, part)
-    before = shop.standing(part).look.top.bands["dust_free"]
+    before = shop.standing(part).top.bands["dust_free"]
     touch(shop, part, 1.4 * sheet, ready=True)
     touch_free = shop.standing(part).look
     own = touch_free.factor(touch_free.top.product.key, touch_free.top.coat.uuid, Mode.SOLVENT)
@@ -86,7 +86,7 @@ def test_tests_that_contradict_each_other_widen_nothing_and_break_nothing(shop):
 def test_a_product_that_asks_for_two_tests_at_once_is_tested_only_when_both_are_ready(shop):
     part = primed(shop, "sump-membrane", "masonry")
     for _ in range(60):
-        top = shop.standing(part).look.top
+        top = shop.standing(part).top
         if top.product.ready_tests:
             break
         shop.do_next(part)
@@ -94,7 +94,7 @@ def test_a_product_that_asks_for_two_tests_at_once_is_tested_only_when_both_are_
     shop.clock.at = top.opens.late
     assert "asks for colour change and thumb on the tape" in shop.http.get(f"/parts/{part}/touch").text
     shop.log(part, "touch", ready="yes", milestone=top.rule.opens, how="colour_change")
-    assert not shop.standing(part).look.top.tested
+    assert not shop.standing(part).top.tested
     shop.log(part, "touch", ready="yes", milestone=top.rule.opens, how="thumb_on_tape")
-    assert shop.standing(part).look.top.tested
+    assert shop.standing(part).top.tested
     assert shop.log(part, "touch", ready="yes", how="licking").status_code == 422

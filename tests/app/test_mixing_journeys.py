@@ -31,13 +31,13 @@ def do(shop, batch, verb, press=None, **fields):
 
 
 def state_of(shop, batch):
-    with shop.desk.open() as opened:
-        return find(shop.desk, opened, UUID(batch)).state
+    with shop.workshop.open() as unit:
+        return find(unit, UUID(batch)).state
 
 
 def balance(shop, item):
-    with shop.desk.open() as opened:
-        return kept.balances(opened).get(item, 0.0)
+    with shop.workshop.open() as unit:
+        return kept.balances(unit.session).get(item, 0.0)
 
 
 def title(answer):
@@ -98,13 +98,13 @@ def test_an_over_pour_is_rescued_the_reducer_waits_and_coats_come_out_of_the_bat
     assert state.poured_ml()[2] == pytest.approx(0.1 * (base + hard), rel=0.001)
     mix_through(shop, batch)
     assert shop.log(part, "coat").status_code == 200
-    coat = shop.standing(part).state.coats[0].payload
+    coat = shop.standing(part).history.coats[0].payload
     assert coat.batch == UUID(batch)
     assert coat.volume_solids_pct == pytest.approx(state_of(shop, batch).cup.volume_solids_pct, abs=0.01)
     # The undo of the part takes its coat, never what is in the cup.
     shop.log(part, "undo")
     assert len(state_of(shop, batch).pours) == 4
-    assert not shop.standing(part).state.coats
+    assert not shop.standing(part).history.coats
 
 
 @pytest.mark.parametrize(("over", "topped_up"), [(1.4, []), (1.9, [0, 1])], ids=["under its cap", "over its cap"])
@@ -160,9 +160,9 @@ def test_left_over_two_pack_is_offered_until_it_gels_and_a_coat_on_another_part_
     assert "Left over, and still good" in page
     assert re.search(r"enough for \d of its \d coats|not enough", page)
     shop.log(second, "coat")
-    assert shop.standing(second).state.coats[0].payload.batch == UUID(batch)
-    with shop.desk.open() as opened:
-        learned = yields(shop.desk, opened)
+    assert shop.standing(second).history.coats[0].payload.batch == UUID(batch)
+    with shop.workshop.open() as unit:
+        learned = yields(unit)
     assert learned
     shop.clock.turn(hours=30)
     assert "Left over, and still good" not in shop.http.get("/mix").text
@@ -210,8 +210,8 @@ def test_a_batch_that_cannot_be_is_refused_at_its_field_and_keeps_what_was_typed
     for kept_name in fields.keys() - {"how", "sku", "reducer_of"}:
         assert re.search(rf'name="{re.escape(kept_name)}"[^>]* value="{re.escape(fields[kept_name])}"', answer.text)
     assert not field or f'id="n-{field}"' in answer.text or field in ("parts", "sku", "reducer_of")
-    with shop.desk.open() as opened:
-        assert not kept.balances(opened)
+    with shop.workshop.open() as unit:
+        assert not kept.balances(unit.session)
     assert "In the pot" not in shop.http.get("/mix").text
 
 
@@ -264,7 +264,7 @@ def test_the_take_off_is_what_the_steps_take_and_a_count_or_a_missing_size_moves
     need = {r["name"]: float(r["need_ml"]) for r in rows if r["kind"] == "component"}
     layers = sum(float(r["need_ml"]) for r in rows if r["kind"] == "layer")
     assert sum(need.values()) == pytest.approx(layers, rel=0.001)
-    coats = [p.step for p in shop.standing(part).steps if p.step.kind == "coat"]
+    coats = [p.step for p in shop.standing(part).rows if p.step.kind == "coat"]
     book = sum(1.4 * s.coat.wet_film_um / 0.65 for s in coats)
     assert layers == pytest.approx(book, rel=0.12)  # and the loss of the fills
     assert layers > book
@@ -278,7 +278,7 @@ def test_the_take_off_is_what_the_steps_take_and_a_count_or_a_missing_size_moves
     assert float(again["left_ml"]) == pytest.approx(5000 - float(clear["need_ml"]), abs=0.2)
     assert not any("Two-pack clear" in r["name"] for r in after if r["kind"] == "buy")
     gone = next(r["name"] for r in after if r["kind"] == "buy")
-    sku = next(o.sku for o in shop.desk.catalogue.packs.values() if o.name == gone)
+    sku = next(o.sku for o in shop.unit.catalogue.packs.values() if o.name == gone)
     assert (
         shop.http.post("/stores/sizes", data={"sku": sku, "price": "9.99"}).status_code == 303
     )  # not ticked: not to be had

@@ -11,23 +11,23 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.log.entries import ClimateReadingPayload, Entry
-from cool_sheen.service.climate import look, space_series
+from cool_sheen.service.climate import weather_now, space_series
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.store import log
 from cool_sheen.store.models import ClimateImport
 
 
 def space_named(shop: ShopOnTrial, name: str) -> UUID:
-    with shop.desk.open() as opened:
-        return next(s.uuid for s in spaces_by_id(opened).values() if s.name == name)
+    with shop.workshop.open() as unit:
+        return next(s.uuid for s in spaces_by_id(unit).values() if s.name == name)
 
 
 def air(shop: ShopOnTrial, name: str, hours: float) -> tuple[float, float]:
     """Temperature and humidity of a space, so many hours from now."""
     at = shop.clock.at + timedelta(hours=hours)
-    with shop.desk.open() as opened:
-        space = spaces_by_id(opened)[space_named(shop, name)]
-        found: Series = space_series(shop.desk, opened, space, T0 - timedelta(days=2), look(shop.desk, opened))
+    with shop.workshop.open() as unit:
+        space = spaces_by_id(unit)[space_named(shop, name)]
+        found: Series = space_series(unit, space, T0 - timedelta(days=2), weather_now(unit))
     there = found.sampled(np.array([seconds(at)]))
     return float(there.air_temp_c[0]), float(there.rh_pct[0])
 
@@ -106,12 +106,12 @@ def test_a_typed_reading_is_believed_before_a_record_and_voiding_it_brings_the_r
         payload=ClimateReadingPayload(space=space, air_temp_c=11, rh_pct=70),
         occurred_at=T0 - timedelta(hours=1),
     )
-    with demo.desk.open() as opened:
-        log.append(opened, entry, T0)
+    with demo.workshop.open() as unit:
+        log.append(unit.session, entry, T0)
     assert air(demo, "Booth", -1)[0] == pytest.approx(11, abs=0.1)
     void = Entry(uuid=uuid4(), payload={"kind": "void"}, occurred_at=T0, voids=entry.uuid)
-    with demo.desk.open() as opened:
-        log.append(opened, void, T0)
+    with demo.workshop.open() as unit:
+        log.append(unit.session, void, T0)
     assert air(demo, "Booth", -1)[0] == pytest.approx(18, abs=0.1)
 
 
@@ -120,8 +120,8 @@ def test_a_draft_is_nothing_until_it_is_taken_and_goes_after_a_day(demo):
     assert air(demo, "Booth", -1)[0] > 18
     demo.clock.turn(hours=25)
     bring(demo, "Yard", record(-3, 0, 12, 55), take=False)
-    with demo.desk.open() as opened:
-        names = list(opened.scalars(select(ClimateImport.uuid)))
+    with demo.workshop.open() as unit:
+        names = list(unit.session.scalars(select(ClimateImport.uuid)))
     assert UUID(draft) not in names
     gone = demo.http.post(f"/weather/records/{draft}/take")
     assert gone.status_code == 404

@@ -17,19 +17,19 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.climate.sun import sky_offset, sun_times
 from cool_sheen.formats.climate_files import read_climate_file
 from cool_sheen.formats.logger_csv import NotALog, Options
-from cool_sheen.service.climate import look, space_series
+from cool_sheen.service.climate import weather_now, space_series
 from cool_sheen.service.jobs import spaces_by_id
 
 
 def room(shop, name="Room"):
-    with shop.desk.open() as opened:
-        return next(s for s in spaces_by_id(opened).values() if s.name == name)
+    with shop.workshop.open() as unit:
+        return next(s for s in spaces_by_id(unit).values() if s.name == name)
 
 
 def air_in(shop, name="Room", at=None):
-    with shop.desk.open() as opened:
-        space = next(s for s in spaces_by_id(opened).values() if s.name == name)
-        series = space_series(shop.desk, opened, space, shop.clock.at - timedelta(days=1), look(shop.desk, opened))
+    with shop.workshop.open() as unit:
+        space = next(s for s in spaces_by_id(unit).values() if s.name == name)
+        series = space_series(unit, space, shop.clock.at - timedelta(days=1), weather_now(unit))
     found = series.sampled(np.array([seconds(at or shop.clock.at)]))
     return float(found.air_temp_c[0]), float(found.rh_pct[0])
 

@@ -57,12 +57,12 @@ def page(browser, served):
     )
     opened = context.new_page()
     wrong = []
-    opened.on("pageerror", lambda error: wrong.append(str(error)))
-    opened.on(
+    unit.on("pageerror", lambda error: wrong.append(str(error)))
+    unit.on(
         "console",
         lambda m: wrong.append(m.text) if "Content Security Policy" in m.text or "evalDisallowed" in m.text else None,
     )
-    opened.clock.install(time=T0)
-    yield opened
+    unit.clock.install(time=T0)
+    yield unit
     context.close()
     assert not wrong

@@ -9,20 +9,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import T0
-from tests.unit.bench import climate
+from tests.unit.paper import climate
 
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.coatings.systems import Coat, System
 from cool_sheen.core.errors import Inconsistent, OutOfRange
 from cool_sheen.core.film.planned import coats_to_hide, planned_build
-from cool_sheen.core.planning.consequence import Setting, consequence, methods_compared, riskier
-from cool_sheen.core.planning.labour import WAYS
-from cool_sheen.core.planning.schools import Work, sides_of
-from cool_sheen.core.planning.sequence import WorkingDay
-from cool_sheen.core.planning.stack import Ground, look_over, worst
-from cool_sheen.core.planning.steps import steps_of
-from cool_sheen.core.planning.ways import Bench, take
+from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
+from cool_sheen.core.work.labour import WAYS
+from cool_sheen.core.advice.schools import Work, sides_of
+from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.advice.findings import Ground, look_over, worst
+from cool_sheen.core.work.steps import CoatStep, steps_of
+from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.formats.catalogue import compatibility, shipped
 
@@ -75,8 +75,8 @@ def test_a_ready_made_system_holds_in_itself_and_is_worked_out_to_its_end(key):
 def test_coats_by_zone_bare_metal_twice_the_rest_once_and_stripes_on_edges():
     made = system("epoxy-barrier-mixed")
     bare_face, edge, old = zone("Face"), zone("Rim", 0.2, kind="edge"), replace(OLD, uuid=uuid4())
-    steps = [s for s in steps_of(made, (bare_face, edge, old)) if s.layer and s.layer.id == "barrier" and s.coat]
-    got = {z.name: [s.coat.kind for s in steps if not s.zones or z.uuid in s.zones] for z in (bare_face, edge, old)}
+    steps = [s for s in steps_of(made, (bare_face, edge, old)) if isinstance(s, CoatStep) and s.layer.id == "barrier"]
+    got = {z.name: [s.coat.kind for s in steps if z.uuid in s.zones] for z in (bare_face, edge, old)}
     assert got == {"Face": ["full", "full"], "Rim": ["stripe", "full", "full"], "Old enamel": ["full"]}
     films = {z.name: planned_build(made, SHELF, z).total_um for z in (bare_face, edge, old)}
     assert films["Rim"] > films["Face"] > films["Old enamel"]
@@ -88,8 +88,8 @@ def test_faces_that_cannot_be_coated_together_are_turned_between_and_cost_their_
     front, back = zone("Front"), zone("Back", setting=2)
     apart, together = setting(front, back), setting(front, replace(back, setting=1))
     kinds = [s.kind for s in steps_of(made, apart.zones)]
-    assert kinds.count("turn") == 2
     assert kinds.count("coat") == 2 * sum(s.kind == "coat" for s in steps_of(made, together.zones))
+    assert [p.step.kind for p in consequence(made, apart).steps].count("turn") == 2
     one, two = consequence(made, together), consequence(made, apart)
     assert two.days > one.days
     assert two.litres == pytest.approx(one.litres)
@@ -101,14 +101,14 @@ def test_two_pack_over_enamel_is_refused_and_each_way_out_helps():
     no = next(f for f in found if f.verdict == "no")
     assert no.rule == "two-pack-over-one-pack"
     assert "Old enamel" in no.title
-    bench = Bench(made, SHELF, [Ground((OLD,), ENAMEL[1])], TABLE)
-    sealed = take("seal", no, bench)
+    choices = Choices(made, SHELF, [Ground((OLD,), ENAMEL[1])], TABLE)
+    sealed = take("seal", no, choices)
     assert SHELF[sealed.layers[0].product].family == "epoxy_2k"
     assert worst(findings(sealed, ENAMEL)) == "care"
-    stripped = take("strip", no, bench)
+    stripped = take("strip", no, choices)
     assert [step.kind for step in stripped.prepare].index("strip") < [s.kind for s in stripped.prepare].index("sand")
     with pytest.raises(Inconsistent, match="nothing to change"):
-        take("nothing", no, bench)
+        take("nothing", no, choices)
 
 
 def test_a_zone_that_a_layer_passes_by_meets_the_next_one_itself():
@@ -126,11 +126,11 @@ def test_what_must_come_last_is_asked_for():
     epoxy_alone = edit.remove_layer(system("single-stage-epoxy"), "colour")
     open_epoxy = next(f for f in findings(epoxy_alone, BARE) if f.rule == "needs-a-topcoat")
     assert open_epoxy.verdict == "no"
-    closed = take("topcoat", open_epoxy, Bench(epoxy_alone, SHELF, [], TABLE))
+    closed = take("topcoat", open_epoxy, Choices(epoxy_alone, SHELF, [], TABLE))
     assert not [f for f in findings(closed, BARE) if f.rule == "needs-a-topcoat"]
     gritty = edit.remove_layer(system("brushed-two-pack"), "cover")
     grit = next(f for f in findings(gritty, BARE) if f.rule == "cover-over-grit")
-    covered = take("cover", grit, Bench(gritty, SHELF, [], TABLE))
+    covered = take("cover", grit, Choices(gritty, SHELF, [], TABLE))
     assert [la.id for la in covered.layers].index(grit.layer_id) == len(covered.layers) - 2
     assert not [f for f in findings(covered, BARE) if f.rule == "cover-over-grit"]
     with pytest.raises(Inconsistent, match="must not be left out"):

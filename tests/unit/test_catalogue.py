@@ -105,7 +105,7 @@ def test_a_catalogue_that_names_what_is_not_there_says_all_that_is_missing():
     whole = shipped()
     some = {k: p for k, p in whole.products.items() if k not in ("clear-two-pack", "lacquer-clear")}
     with pytest.raises(Inconsistent, match=r"clear-two-pack.*: nowhere to be found") as refusal:
-        check(Catalogue(some, whole.systems, whole.substrates, {}))
+        check(Catalogue(some, whole.systems, whole.substrates, {}, whole.rates))
     assert "lacquer-clear" in str(refusal.value)
     assert "isocyanate" in str(refusal.value)
 

@@ -1,5 +1,6 @@
 """Air, rooms, surfaces, readings and gates."""
 
+import math
 from datetime import timedelta
 
 import numpy as np
@@ -11,7 +12,7 @@ from tests.support import T0, series_of, steady, worked
 
 from cool_sheen.core.climate.air import describe_air, dew_point, humidity_ratio, relative_humidity, saturation_pressure
 from cool_sheen.core.climate.corrections import Readings, believed, corrected
-from cool_sheen.core.climate.gates import Limits, shut_spans
+from cool_sheen.core.climate.gates import Limits, breaches, first_met
 from cool_sheen.core.climate.rooms import Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.errors import Inconsistent, OutOfRange
@@ -99,21 +100,53 @@ def test_a_coat_may_not_start_so_late_that_evening_dew_reaches_it_before_it_is_d
     air = np.where(np.arange(100) < 60, 20.0, 12.5)
     climate = Series(at, air, np.where(np.arange(100) < 60, 50.0, 79.9), air - 0.3)
     margin_falls = at[60]
-    shut = shut_spans(climate, Limits((5, 35), (5, 35), (0, 80), 3.5), at + 3 * 3600)
-    assert len(shut) == 1
-    assert shut[0].since_s == pytest.approx(margin_falls - 3 * 3600, abs=1200)
-    assert shut[0].reason == "dew margin under 3.5 K before it is dew safe"
+    found = breaches(climate, Limits((5, 35), (5, 35), (0, 80), 3.5))
+    assert [b.reason for b in found] == ["dew margin under 3.5 K"]
+    assert margin_falls - 600 < found[0].since_s < margin_falls
+    assert math.isinf(found[0].to_s)
+    start = found[0].since_s - 3600
+    assert first_met(found, start, start + 3599) is None
+    assert first_met(found, start, start + 3601) is found[0]
 
 
 @given(st.floats(-20, 45), st.floats(5, 99))
-def test_a_steady_climate_is_open_or_shut_throughout_and_says_why(air_temp_c, rh_pct):
+def test_a_steady_climate_is_inside_its_limits_or_outside_throughout_and_says_why(air_temp_c, rh_pct):
     at = seconds(T0) + 600.0 * np.arange(30)
     climate = steady(air_temp_c, rh_pct).sampled(at)
-    shut = shut_spans(climate, LIMITS, at + 3600)
+    found = breaches(climate, LIMITS)
     margin = air_temp_c - float(climate.dew_point_c[0])
     good = 12 <= air_temp_c <= 35 and rh_pct <= 80 and margin >= 3
-    assert bool(shut) is not good
-    assert all(s.reason for s in shut)
+    assert bool(found) is not good
+    assert all(b.reason and math.isinf(b.since_s) and math.isinf(b.to_s) for b in found)
+
+
+EDGES = [
+    # air, humidity, surface: just inside and just outside each limit of a sheet that has them all
+    ("air under 12 °C", (12.0, 50, 20), (11.9, 50, 20)),
+    ("air over 30 °C", (30.0, 40, 22), (30.1, 40, 22)),
+    ("surface under 14 °C", (20, 40, 14.0), (20, 40, 13.9)),
+    ("surface over 26 °C", (20, 40, 26.0), (20, 40, 26.1)),
+    ("humidity under 35 %", (20, 35.0, 20), (20, 34.9, 20)),
+    ("humidity over 70 %", (20, 70.0, 22), (20, 70.1, 22)),
+    ("dew margin under 4 K", (20, 65.0, 17.3), (20, 65.0, 17.1)),  # the dew point is 13.22 C
+]
+
+
+@pytest.mark.parametrize(("words", "inside", "outside"), EDGES)
+def test_each_limit_is_kept_on_its_own_side_by_its_own_quantity(words, inside, outside):
+    limits = Limits((12, 30), (14, 26), (35, 70), 4)
+
+    def found(air, rh, surface):
+        return [b.reason for b in breaches(Series.of([T0], [air], [rh], [surface]), limits)]
+
+    assert found(*inside) == []
+    assert found(*outside) == [words]
+
+
+def test_a_limit_is_crossed_where_the_straight_line_crosses_it():
+    climate = Series.of([T0, T0 + timedelta(hours=1), T0 + timedelta(hours=2)], [10, 14, 10], [40, 40, 40])
+    found = breaches(climate, Limits((11, 30), (0, 40), (0, 90), 0))
+    assert [(b.since_s - seconds(T0), b.to_s - seconds(T0)) for b in found] == [(-math.inf, 900), (6300, math.inf)]
 
 
 def test_times_that_do_not_ascend_are_refused_at_their_place():

@@ -20,7 +20,7 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
     read_payload,
 )
-from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import fold
 
 FACE, EDGES = uuid4(), uuid4()
 

@@ -15,9 +15,9 @@ from cool_sheen.core.materials.cans import cans_for, cans_of_coats
 from cool_sheen.core.materials.cost import Cost
 from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.yields import Use, learn_yields
-from cool_sheen.core.planning.paint import paint_of
-from cool_sheen.core.planning.steps import steps_of
-from cool_sheen.core.planning.takeoff import Gun, take_off
+from cool_sheen.core.takeoff.paint import paint_of
+from cool_sheen.core.work.steps import CoatStep, steps_of
+from cool_sheen.core.takeoff.needs import Reservoir, take_off
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.formats.tables import csv_text
@@ -128,8 +128,8 @@ def test_a_hardener_that_serves_two_layers_is_one_component_and_components_add_u
     catalogue = shipped()
     system = catalogue.systems["two-stage-epoxy"]
     zone = ZoneFacts(uuid4(), "whole", 2.0, old_finish="none")
-    coats = [c for s in steps_of(system, [zone]) if (c := paint_of(s, [zone], catalogue.products))]
-    gun = Gun(600, 25)
+    coats = [paint_of(s, [zone], catalogue.products) for s in steps_of(system, [zone]) if isinstance(s, CoatStep)]
+    gun = Reservoir(600, 25)
     found = take_off("part", coats, catalogue.products, catalogue.supplies, gun)
     hardened = [n.layer for n in found.layers if "supply:hardener-urethane-standard" in n.components]
     assert len(hardened) == 2  # high-build and clear

@@ -1,23 +1,23 @@
 """The gate and what opens it: weather that turns in the night, dew, and changes that are worked out again."""
 
 import math
+from dataclasses import replace
 from datetime import timedelta
-from uuid import uuid4
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import T0
+from tests.unit.paper import UTC_DAY, PaperPart, at, zone
 
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H, surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.clock import Film
-from cool_sheen.core.planning.openings import PATIENCE, last_starts, open_slots, ways_to_open
-from cool_sheen.core.planning.paint import paint_of
-from cool_sheen.core.planning.part_climate import Change, PartClimate
-from cool_sheen.core.planning.steps import steps_of
-from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.part.climate import Change, PartClimate
+from cool_sheen.core.part.gate import CoatGate, GoingOn
+from cool_sheen.core.plan.last_start import last_starts
+from cool_sheen.core.plan.openings import PATIENCE, open_slots, ways_to_open
 from cool_sheen.formats.catalogue import shipped
 
 PRODUCTS = shipped().products
@@ -39,18 +39,18 @@ def daily(mean_c, swing_c, dew_c, mass="sheet_metal", days=6):
        st.sampled_from(["clear-two-pack", "epoxy-primer-grey", "enamel-one-pack", "cabinet-waterborne"]))  # fmt: skip
 @settings(max_examples=25)
 def test_each_proposed_change_is_worked_out_again_and_does_open_the_gate(mean, swing, dew, mass, key):
-    climate, product = daily(mean, swing, min(dew, mean - 1), mass), PRODUCTS[key]
-    ways = ways_to_open(climate, product, T0)
-    if climate.gate_at(product, T0, T0) is None:
+    climate, coat = daily(mean, swing, min(dew, mean - 1), mass), GoingOn.of_sheet(PRODUCTS[key])
+    ways = ways_to_open(climate, coat, T0)
+    if CoatGate(climate, coat).shut_at(T0) is None:
         assert ways == []
     for way in ways:
         changed = climate.changed(T0, way.change)
         assert T0 <= way.opens <= T0 + PATIENCE
-        shut = changed.shut(product, T0, way.change.hardener_speed)
-        assert not any(s.since_s <= seconds(way.opens) < s.to_s for s in shut)
+        as_changed = replace(coat, hardener_speed=way.change.hardener_speed or coat.hardener_speed)
+        assert CoatGate(changed, as_changed).shut_at(way.opens) is None
         if way.change.heat_to_c is not None and way.change.dry_to_pct is None:
             less = climate.changed(T0, Change(heat_to_c=way.change.heat_to_c - 1))
-            slots = open_slots(less.shut(product, T0), T0, T0 + timedelta(days=2))
+            slots = open_slots(CoatGate(less, coat).spans(T0), T0, T0 + timedelta(days=2))
             too_little = not slots or slots[0].since > T0 + PATIENCE
             assert too_little or way.change.heat_to_c - 1 <= climate.air_at(T0)
 
@@ -67,29 +67,40 @@ def test_heating_adds_no_water_and_the_surface_follows_with_its_lag():
     assert warm.series.sampled(at - 7200).air_temp_c[0] == pytest.approx(6)
 
 
-def test_a_late_start_before_the_dew_is_shut_and_the_last_safe_start_leaves_the_film_its_time():
-    climate, product = daily(14, 6, 11), PRODUCTS["enamel-one-pack"]
-    shut = climate.shut(product, T0)
-    slots = open_slots(shut, T0, T0 + timedelta(days=1))
-    last = slots[0].to
-    mark = "dew_safe"
-    band = climate.clock(product).band(mark, Film(last - timedelta(minutes=20), product.ref_wet_film_um, "gentle"))
-    inside = climate.series.sampled(np.array([seconds(band.likely)]))
-    assert inside.surface_temp_c[0] - inside.dew_point_c[0] >= product.limits.dew_margin_k - 0.2
-    late = (
-        climate.clock(product).band(mark, Film(last + timedelta(minutes=40), product.ref_wet_film_um, "gentle")).likely
-    )
-    span = np.arange(seconds(last), seconds(late), 600.0)
-    seen = climate.series.sampled(span)
+@pytest.mark.parametrize("hardener", ["fast", "standard", "slow"])
+@pytest.mark.parametrize("minutes", [0, 25])
+def test_the_closing_of_a_gate_is_the_last_instant_that_is_safe(hardener, minutes):
+    climate, product = daily(17, 6, 9), PRODUCTS["single-stage-two-pack"]
+    coat = replace(GoingOn.of_sheet(product), hardener_speed=hardener, minutes=minutes)
+    gate = CoatGate(climate, coat)
+    opens = gate.opens(T0)
+    closes = gate.closes(opens)
     limits = product.limits
-    out = (seen.surface_temp_c - seen.dew_point_c < limits.dew_margin_k) | (seen.rh_pct > limits.rh_max_pct)
-    assert out.any() or (seen.air_temp_c < limits.air_min_c).any()
+
+    def is_safe(start):
+        """Minute by minute from the start to dew safe by the late edge: an account of its own."""
+        ended = start + timedelta(minutes=minutes)
+        safe = climate.clock(product.drying).band("dew_safe", Film(ended, product.ref_wet_film_um, "gentle", hardener)).late
+        if safe is None:
+            return False
+        seen = climate.series.sampled(np.arange(seconds(start), seconds(safe), 30.0))
+        margin = seen.surface_temp_c - seen.dew_point_c
+        inside = (seen.air_temp_c >= limits.air_min_c) & (seen.air_temp_c <= limits.air_max_c)
+        inside &= (seen.surface_temp_c >= limits.air_min_c) & (seen.surface_temp_c <= limits.air_max_c)
+        return bool(np.all(inside & (seen.rh_pct <= limits.rh_max_pct) & (margin >= limits.dew_margin_k)))
+
+    for at in (opens, opens + (closes - opens) / 2, closes - timedelta(seconds=60)):
+        assert is_safe(at)
+        assert gate.shut_at(at) is None
+    after = closes + timedelta(seconds=60)
+    assert not is_safe(after)
+    assert gate.shut_at(after) is not None
 
 
 def test_over_a_night_under_the_stall_temperature_the_film_stands_still_and_goes_on_in_the_morning():
     product = PRODUCTS["epoxy-primer-grey"]  # stalls under 10 °C
     climate = daily(11, 6, 2)
-    clock = climate.clock(product)
+    clock = climate.clock(product.drying)
     dew_safe = clock.data.named("dew_safe")
     evening, dawn = T0 + timedelta(hours=12), T0 + timedelta(hours=18)
     assert clock.curve(dew_safe).progress(seconds(evening), seconds(dawn)) == 0
@@ -101,25 +112,24 @@ def test_under_a_humid_night_a_waterborne_film_waits():
     product = PRODUCTS["cabinet-waterborne"]
     dry, damp = daily(18, 3, 5), daily(18, 3, 16.5)
     start = T0 + timedelta(hours=9)
-    dries = [c.clock(product).band("sand", Film(start, product.ref_wet_film_um)).likely for c in (dry, damp)]
+    dries = [c.clock(product.drying).band("sand", Film(start, product.ref_wet_film_um)).likely for c in (dry, damp)]
     assert dries[1] - start > 2 * (dries[0] - start)
 
 
-def test_the_last_start_of_all_of_todays_coats_is_no_later_than_of_one_and_ten_minutes_more_are_too_many():
-    system = shipped().systems["two-stage-epoxy"]
-    zone = ZoneFacts(uuid4(), "whole", 1.4, old_finish="none")
-    coats = [
-        c for s in steps_of(system, [zone]) if (c := paint_of(s, [zone], PRODUCTS)) and c.product == "clear-two-pack"
-    ]
-    climate, product = daily(20, 1, 5), PRODUCTS["clear-two-pack"]
-    closes = T0 + timedelta(hours=8)
-    found = last_starts(climate, product, coats, T0, closes)
+def test_the_last_start_of_all_of_todays_coats_is_no_later_than_of_one_and_two_minutes_more_are_too_many():
+    part = PaperPart("two-stage-epoxy", daily(20, 1, 5), zone(area=1.4), day=UTC_DAY).prepared(-20)
+    part.skip(-19, *(s.id for s in part.steps if s.slot not in ("clear", "") or s.id.startswith("finish")))
+    found = last_starts(part.look(0))
+    closes = at(10)
     assert found.coats == 2
     assert T0 < found.all_coats < found.one < closes
-    flash = climate.clock(product).band("flash", Film(found.all_coats, 65)).late - found.all_coats
-    assert found.all_coats + 2 * timedelta(minutes=15) + flash <= closes
-    assert found.all_coats + timedelta(minutes=10) + 2 * timedelta(minutes=15) + flash > closes - timedelta(minutes=2)
-    assert last_starts(climate, product, coats, closes - timedelta(minutes=5), closes).one is None
-    slow = last_starts(climate, product, coats, T0, closes, lambda *_: (math.log(3), 0.1))
+    assert found.one == closes - timedelta(minutes=15)  # 8 min and 5 a square metre
+    flash = part.climate.clock(PRODUCTS["clear-two-pack"].drying).band("flash", Film(found.all_coats, 65)).late
+    two = 2 * timedelta(minutes=15) + (flash - found.all_coats)
+    assert found.all_coats + two <= closes + timedelta(seconds=30)
+    assert found.all_coats + two > closes - timedelta(minutes=2)
+    assert last_starts(part.look(9.9)).one is None
+    part.factor = lambda *_: (math.log(3), 0.1)
+    slow = last_starts(part.look(0))
     assert slow.one == found.one
     assert slow.all_coats < found.all_coats

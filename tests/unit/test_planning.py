@@ -2,28 +2,22 @@
 
 from datetime import time, timedelta
 from itertools import pairwise
-from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import T0
-from tests.unit.bench import PaperPart, after, at, climate
+from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, after, at, climate, zone
 
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.phases import Phase
-from cool_sheen.core.planning.labour import labour_minutes
-from cool_sheen.core.planning.next_action import mark_of
-from cool_sheen.core.planning.sequence import WorkingDay, plan_rest
-from cool_sheen.core.planning.steps import progress, steps_of
+from cool_sheen.core.part.film_clock import mark_of
+from cool_sheen.core.work.labour import labour_minutes
 from cool_sheen.formats.catalogue import shipped
-
-UTC_DAY = WorkingDay(time(8), time(18), ZoneInfo("UTC"))
-ALWAYS = WorkingDay(time(0), time(23, 59), ZoneInfo("UTC"))
 
 
 def test_the_steps_of_a_system_are_its_preparation_its_coats_its_sanding_and_its_finish_in_order():
-    ids = [s.id for s in steps_of(shipped().systems["two-stage-epoxy"])]
+    ids = [s.id for s in PaperPart("two-stage-epoxy").steps]
     assert ids[0] == "prepare:1:wash"
     assert ids.index("epoxy:coat:2") + 1 == ids.index("build:coat:1")
     assert ids[ids.index("build:coat:3") :][:5] == [
@@ -39,9 +33,9 @@ def test_work_that_was_logged_outside_the_plan_serves_the_step_that_it_matches()
     part.coat(1, "primer")
     part.coat(3, "primer")
     part.sand(30, "P320")
-    statuses = {p.step.id: p.status for p in progress(steps_of(part.system), part.look(31).state)}
+    statuses = part.stands(31)
     assert statuses["prepare:1:wash"] == "done"
-    assert statuses["prepare:2:sand"] == "skipped"  # another grit, in another place
+    assert statuses["prepare:2:sand"] == "passed"  # another grit, in another place
     assert statuses["primer:sand:P320"] == "done"
     assert statuses["primer:then:1:wipe"] == "next"
 
@@ -50,8 +44,8 @@ def test_a_coat_of_a_later_layer_moves_the_work_on_and_leaves_the_gap_in_sight()
     part = PaperPart()
     part.coat(0, "epoxy")
     part.coat(1, "build")
-    statuses = {p.step.id: p.status for p in progress(steps_of(part.system), part.look(2).state)}
-    assert statuses["epoxy:coat:2"] == "skipped"
+    statuses = part.stands(2)
+    assert statuses["epoxy:coat:2"] == "passed"
     assert statuses["build:coat:2"] == "next"
 
 
@@ -71,7 +65,7 @@ def test_an_epoxy_primer_goes_through_its_phases(hours, state, does):
     part.coat(0, "epoxy")
     action = part.action(hours)
     assert (action.state, action.does) == (state, does)
-    assert action.step.id == "build:coat:1"
+    assert action.step.id == ("build:coat:1:key" if does == "sand" else "build:coat:1")
     assert action.because
 
 
@@ -82,7 +76,7 @@ def test_the_count_of_a_wet_film_runs_to_the_likely_flash_and_the_closing_alarm_
     assert after(wet, 0) * 60 == pytest.approx(20, rel=0.01)  # 25 min x 100 / 125
     assert wet.band.early < wet.counts_to < wet.band.late
     open_ = part.action(2)
-    closes = part.look(2).top.bands["recoat_closes"]
+    closes = part.top(2).bands["recoat_closes"]
     assert open_.counts_to == closes.early
     assert (open_.counting, open_.alarm) == ("closes in", "closing")
     between = (closes.early - T0).total_seconds() / 3600 + 0.1
@@ -93,10 +87,10 @@ def test_the_count_of_a_wet_film_runs_to_the_likely_flash_and_the_closing_alarm_
 def test_a_finger_teaches_the_times_that_share_its_drying_mode_and_no_others():
     part = PaperPart()
     part.coat(0, "epoxy")
-    before = part.look(0.1).top.bands
+    before = part.top(0.1).bands
     part.touch(0.45, ready=False)
     part.touch(0.5, ready=True)
-    taught = part.look(0.6).top.bands
+    taught = part.top(0.6).bands
     assert taught["flash"].likely == at(0.5)
     assert taught["dust_free"].likely > before["dust_free"].likely
     assert taught["sand"] == before["sand"]
@@ -124,7 +118,7 @@ def test_ready_to_sand_by_the_thumb_is_ready_to_sand():
 
 
 def test_a_keyed_film_has_no_closing_and_wants_its_wipe_after_a_night():
-    part = PaperPart()
+    part = PaperPart().prepared()
     part.coat(0, "epoxy")
     part.sand(80)
     part.step(80.2, "wipe")
@@ -151,7 +145,7 @@ def test_enamel_is_open_then_locked_then_to_be_keyed():
     assert states == [Phase.WET, Phase.OPEN, Phase.CLOSING, Phase.LOCKED, Phase.KEY]
     locked = part.action(6)
     assert "lift" in locked.because
-    assert locked.counts_to == max(part.look(6).top.bands[m].likely for m in ("sand", "handle"))
+    assert locked.counts_to == max(part.top(6).bands[m].likely for m in ("sand", "handle"))
 
 
 def test_a_saturated_room_lets_no_water_film_flash_and_says_so_instead_of_counting():
@@ -177,8 +171,7 @@ def test_the_gate_shuts_on_a_coat_whose_night_would_be_too_cold_and_names_the_ho
 
 
 def test_a_gate_that_stays_shut_is_not_counted_down():
-    part = PaperPart("single-stage-epoxy", climate(5, 50))
-    part.step(0, "tack", "prepare:6:tack")
+    part = PaperPart("single-stage-epoxy", climate(5, 50)).prepared()
     action = part.action(1)
     assert (action.state, action.counts_to) == ("gate", None)
     assert action.because == "air under 12 °C, as far as the forecast goes"
@@ -216,30 +209,31 @@ def test_a_day_too_short_for_what_is_left_of_it_waits_for_the_morning():
 
 def test_a_plan_puts_the_key_in_where_the_night_would_close_the_window():
     quick = shipped().systems["one-pack-enamel"].model_copy(update={"prepare": (), "finish": ()})
-    part = PaperPart(quick)
+    part = PaperPart(quick, day=UTC_DAY)
     part.coat(-40, "primer")
     part.coat(-30, "primer")
     part.sand(-8, "P320")
     part.step(-7.8, "wipe")
     part.step(-7.7, "tack")
     part.coat(9.4, "enamel")  # not flashed before the shop closes at six; the window shuts in the night
-    plan = plan_rest(part.left(9.5), part.look(9.5), UTC_DAY, 1.0)
+    plan = part.rest(9.5)
     assert [p.step.label for p in plan.steps][:3] == ["Sand P400 to key", "Wipe down", "Enamel, coat 2"]
-    in_time = plan_rest(part.left(9.5), part.look(9.5), ALWAYS, 1.0)
+    part.day = ALWAYS
+    in_time = part.rest(9.5)
     assert [p.step.label for p in in_time.steps] == ["Enamel, coat 2"]
     assert in_time.steps[0].start == in_time.steps[0].waits.late
 
 
 def test_a_plan_respects_the_coats_a_day_of_a_lacquer():
     part = PaperPart("lacquer-build")
-    plan = plan_rest(part.left(0), part.look(0), ALWAYS, 1.0)
+    plan = part.rest(0)
     days = [p.end.date() for p in plan.steps if p.step.kind == "coat"]
     assert max(days.count(day) for day in days) <= 3
 
 
 def test_a_plan_that_finds_no_gate_says_for_what_and_why():
-    part = PaperPart("single-stage-epoxy", climate(5, 50))
-    plan = plan_rest(part.left(0), part.look(0), UTC_DAY, 1.0)
+    part = PaperPart("single-stage-epoxy", climate(5, 50), day=UTC_DAY)
+    plan = part.rest(0)
     assert plan.stuck == "No gate for Two-pack epoxy primer, grey within the forecast: air under 12 °C."
     assert [p.step.kind for p in plan.steps] == ["wash", "degrease", "sand", "degrease", "mask", "tack"]
 
@@ -255,8 +249,8 @@ def test_a_plan_that_finds_no_gate_says_for_what_and_why():
 def test_whatever_the_system_and_the_weather_a_plan_keeps_the_order_the_windows_and_the_working_day(
     system, air, rh, area, hour
 ):
-    part = PaperPart(system, climate(air, rh))
-    plan = plan_rest(part.left(hour), part.look(hour), UTC_DAY, area)
+    part = PaperPart(system, climate(air, rh), zone(area=area), day=UTC_DAY)
+    plan = part.rest(hour)
     for one, after_it in pairwise(plan.steps):
         assert one.end <= after_it.start
     coats = [p for p in plan.steps if p.step.kind == "coat"]
@@ -265,7 +259,7 @@ def test_whatever_the_system_and_the_weather_a_plan_keeps_the_order_the_windows_
         assert time(8) <= planned.start.time() <= time(18)
         if planned.waits:
             assert planned.waits.early <= planned.waits.likely <= planned.waits.late <= planned.start
-        held = planned.step.hold_minutes or 0  # a heat stage stands at its temperature
+        held = getattr(planned.step, "hold_minutes", None) or 0  # a heat stage stands at its temperature
         assert planned.end - planned.start == timedelta(minutes=labour_minutes(planned.step.kind, area) + held)
     for one, after_it in pairwise(coats):
         between = [p for p in plan.steps if one.end <= p.start < after_it.start]
@@ -274,11 +268,11 @@ def test_whatever_the_system_and_the_weather_a_plan_keeps_the_order_the_windows_
         layer = one.step.layer
         replay = PaperPart(part.system, part.climate)
         replay.coat((one.end - T0).total_seconds() / 3600, layer.id, film=one.step.coat.wet_film_um)
-        alone = replay.look(0).top
+        alone = replay.top(0)
         rule = alone.product.rule_for(part.products[after_it.step.layer.product])
         assert after_it.start >= alone.bands[rule.opens].late
     if not plan.stuck:
-        ids = [s.id for s in steps_of(part.system)]
+        ids = [s.id for s in part.steps]
         assert [p.step.id for p in plan.steps if p.step.id in ids] == ids
 
 

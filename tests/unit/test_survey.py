@@ -21,7 +21,7 @@ from cool_sheen.core.log.entries import (
     Target,
     VoidPayload,
 )
-from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import fold
 from cool_sheen.core.survey.shapes import NEEDS, Shape
 from cool_sheen.core.survey.zones import Evidence, ZoneFacts, bared_first, rusting, what_is_below
 from cool_sheen.formats.catalogue import shipped
@@ -143,7 +143,7 @@ def test_a_zone_that_was_split_hands_its_coats_on_and_new_coats_stay_where_they_
     assert [state.coats_by_zone[z]["epoxy"] for z in (rest, patch)] == [1, 2]
     assert [state.builds[z].total_um for z in (rest, patch)] == [50, 100]
     assert state.counts["epoxy"] == 1
-    assert sorted(len(g) for g in state.histories()) == [1, 1]
+    assert sorted(len(g) for g in state.same_coats()) == [1, 1]
     assert len(state.seen_by(frozenset({rest})).coats) == 1
 
 
@@ -151,14 +151,14 @@ def test_a_claim_is_no_work_until_it_was_checked_and_a_check_can_be_taken_back()
     here = uuid4()
     log = Log()
     claim = log.write(ClaimPayload(says="degrease", whose="the customer"), here)
-    assert fold(log.lines, [here]).done == []
+    assert fold(log.lines, [here]).works == []
     check = log.write(CheckPayload(claim=claim.uuid, holds=True), here)
-    assert [d.kind for d in fold(log.lines, [here]).done] == ["degrease"]
+    assert [d.kind for d in fold(log.lines, [here]).works] == ["degrease"]
     log.write(VoidPayload(), voids=check.uuid)
-    assert fold(log.lines, [here]).done == []
+    assert fold(log.lines, [here]).works == []
     log.write(CheckPayload(claim=claim.uuid, holds=False), here)
     state = fold(log.lines, [here])
-    assert state.done == []
+    assert state.works == []
     assert state.claims[claim.uuid].holds is False
     log.write(SurveyTestPayload(test="solvent_rub", result="softens"), here)
     assert [s.payload.result for s in fold(log.lines, [here]).surveyed] == ["softens"]

@@ -23,8 +23,8 @@ from cool_sheen.core.drying.clock import Clock, Film
 from cool_sheen.core.drying.phases import likely, phases, with_closing
 from cool_sheen.core.film.build import Build
 from cool_sheen.core.log.entries import CoatPayload
-from cool_sheen.core.log.fold import Coat
-from cool_sheen.core.planning.film_clock import CoatClock
+from cool_sheen.core.log.history import LaidCoat
+from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.web.views import band, ribbon, section
 
@@ -42,7 +42,7 @@ def clocks(product_key: str, hours_ago: list[float]) -> list[CoatClock]:
         bands = clock.bands(film)
         rule = product.rule_for(None)
         payload = CoatPayload(layer_id="colour", coating="x", volume_solids_pct=40, wet_film_um=60)
-        coat = Coat(uuid=uuid4(), ended_at=at, payload=payload)
+        coat = LaidCoat(uuid=uuid4(), ended_at=at, payload=payload)
         spans = with_closing(phases(at, rule, likely(bands)))
         out.append(CoatClock(coat, product, film, bands, rule, spans, tested=bool(place % 2)))
     return out

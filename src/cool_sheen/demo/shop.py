@@ -1,22 +1,20 @@
 """Lays the demo shop around the present: parts in every phase, logged through the same services as real work."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import datetime, timedelta
 from decimal import Decimal
 from uuid import uuid4
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.demo import surveys
 from cool_sheen.service import costs, stores, work
 from cool_sheen.service.batches import find, recent
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Memo
-from cool_sheen.service.jobs import NewPart, Standing, add_part, add_project, stand_one
+from cool_sheen.service.climate import weather_now
+from cool_sheen.service.jobs import NewPart, add_part, add_project
 from cool_sheen.service.mixing import cup
 from cool_sheen.service.mixing.plan import Asked
+from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_place, set_up
+from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part, Project
 
 DEMO_SEED = 7
@@ -138,81 +136,82 @@ MONEY: tuple[tuple[str, str, str | None, float | None, float | None], ...] = (
 )  # fmt: skip
 
 
-def lay(desk: Desk, opened: Session, time_zone: str = "Europe/Berlin") -> None:
+def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     """Make the demo shop. Raises Refused when a shop is there already."""
     set_up(
-        desk,
-        opened,
+        unit,
         NewShop(name="Hollow Lane Refinishing", time_zone=time_zone),
         [],
         seed=DEMO_SEED,
         demo=True,
     )
-    set_place(desk, opened, 51.0, 10.0)
-    spaces = {key: add_space(opened, new).uuid for key, new in SPACES.items()}
+    set_place(unit, 51.0, 10.0)
+    spaces = {key: add_space(unit, new).uuid for key, new in SPACES.items()}
     projects: dict[str, Project] = {}
     for project_name, name, substrate, area, space, system, story in PARTS:
-        project = projects.get(project_name) or add_project(desk, opened, project_name)
+        project = projects.get(project_name) or add_project(unit, project_name)
         projects[project_name] = project
-        began = desk.now() - timedelta(hours=max((ago for ago, _, _ in story), default=1) + 2)
+        began = unit.now - timedelta(hours=max((ago for ago, _, _ in story), default=1) + 2)
         new = NewPart(name=name, substrate=substrate, area_m2=area, space=spaces[space], system=system)
-        part = add_part(desk, opened, project, new, at=began)
-        surveys.take(desk, opened, part)
-        _tell(desk, opened, part, story)
+        part = add_part(unit, project, new, at=began)
+        surveys.take(unit, part)
+        _tell(unit, part, story)
     for days_ago, sku, count in BOUGHT:
-        then = _at(desk, desk.now() - timedelta(days=days_ago))
-        stores.move(then, opened, uuid4(), stores.Move("", "bought", sku=sku, count=count))
+        then = _at(unit, unit.now - timedelta(days=days_ago))
+        stores.move(then, uuid4(), stores.Move("", "bought", sku=sku, count=count))
     for name, price, hire, saved, goodwill in MONEY:
         money = costs.Money(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
-        costs.set_money(opened, projects[name].uuid, money)
+        costs.set_money(unit, projects[name].uuid, money)
 
 
-def _at(desk: Desk, at: datetime) -> Desk:
+def _at(unit: Unit, at: datetime) -> Unit:
     """The same shop at another time."""
-    return replace(desk, clock=lambda: at, memo=Memo())
+    return unit.at(at)
 
 
-def _mix(desk: Desk, opened: Session, found: Standing, coats: int, at: datetime) -> None:
+def _mix(unit: Unit, found: PartNow, coats: int, at: datetime) -> None:
     """Mix for the next coats of a part: every gate stamped, every pour to its mark."""
-    layer = next(p.step.layer for p in found.steps if p.status in ("next", "ahead") and p.step.layer)
-    asked = Asked(layer.product, {found.part.uuid: coats}, tare_g=38.0)
-    batch = cup.begin(_at(desk, at), opened, asked, uuid4())
+    step = found.next_coat()
+    if step is None:
+        return
+    asked = Asked(step.layer.product, {found.part.uuid: coats}, tare_g=38.0)
+    batch = cup.begin(_at(unit, at), asked, uuid4())
     for minute in range(1, 120):
-        then = _at(desk, at + timedelta(minutes=minute / 2))
-        stage = cup.stage_now(then, opened, find(then, opened, batch).state)
+        then = _at(unit, at + timedelta(minutes=minute / 2))
+        stage = cup.stage_now(then, find(then, batch).state)
         if stage.does == "gate":
-            cup.stamp(then, opened, batch, uuid4(), stage.gate)
+            cup.stamp(then, batch, uuid4(), stage.gate)
         elif stage.does == "pour":
-            cup.pour(then, opened, batch, uuid4(), cup.PourSaid(stage.line))
+            cup.pour(then, batch, uuid4(), cup.PourSaid(stage.line))
         elif stage.does == "ready":
             return
 
 
-def _end(desk: Desk, opened: Session, found: Standing, left_ml: float, at: datetime) -> None:
+def _end(unit: Unit, found: PartNow, left_ml: float, at: datetime) -> None:
     """End the batch of a part, and put the rest where it belongs."""
-    then = _at(desk, at)
-    running = next(b for b in recent(then, opened, look(then, opened)) if b.open and b.state.begun <= at)
+    then = _at(unit, at)
+    running = next(b for b in recent(then, weather_now(then)) if b.open and b.state.begun <= at)
     goes = "waste" if running.state.plan.pot_life_minutes else "jar"
-    cup.end(then, opened, running.state.uuid, uuid4(), left_ml, goes)
+    cup.end(then, running.state.uuid, uuid4(), left_ml, goes)
 
 
-def _tell(desk: Desk, opened: Session, part: Part, story: Story) -> None:
+def _tell(unit: Unit, part: Part, story: Story) -> None:
     for hours_ago, word, detail in story:
-        at = desk.now() - timedelta(hours=hours_ago)
-        found = stand_one(desk, opened, part.uuid, look(desk, opened))
-        _log(desk, opened, found, word, detail, at)
+        at = unit.now - timedelta(hours=hours_ago)
+        found = part_now(unit, part.uuid)
+        _log(unit, found, word, detail, at)
 
 
-def _log(desk: Desk, opened: Session, found: Standing, word: str, detail: str, at: datetime) -> None:
+def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> None:
     if word == "coat":
-        work.coat_on(desk, opened, found, uuid4(), work.CoatSaid(), at)
+        work.coat_on(unit, found, uuid4(), work.CoatSaid(), at)
     elif word == "sand":
-        work.sanded(desk, opened, found, uuid4(), work.SandSaid(grit=detail), at)
+        work.sanded(unit, found, uuid4(), work.SandSaid(grit=detail), at)
     elif word == "mix":
-        _mix(desk, opened, found, int(detail), at)
+        _mix(unit, found, int(detail), at)
     elif word == "end":
-        _end(desk, opened, found, float(detail), at)
+        _end(unit, found, float(detail), at)
     elif word in ("ready", "not ready"):
-        work.touch(desk, opened, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
+        work.touch(unit, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
     else:
-        work.step_done(desk, opened, found, uuid4(), word, at)
+        work.step_done(unit, found, uuid4(), word, at)

@@ -4,13 +4,11 @@ from datetime import timedelta
 from typing import Any
 from uuid import uuid4
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.log.entries import ClaimPayload, SurveyTestPayload
 from cool_sheen.service import survey
-from cool_sheen.service.desk import Desk
 from cool_sheen.service.jobs import find_part
-from cool_sheen.service.work import Press
+from cool_sheen.service.journal import Press
+from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part
 
 _RIM = {"kind": "tube", "diameter_m": 0.03, "length_m": 1.2}
@@ -63,52 +61,52 @@ _METHODS = {"Steps, treads 1–4": "roller", "Carved horse": "brush"}
 _SUPPORT = {"Underside": "two trestles, padded; marks at the ends get a touch-in"}
 
 
-def take(desk: Desk, opened: Session, part: Part) -> None:
+def take(unit: Unit, part: Part) -> None:
     """Survey a part of the demo shop; one that is not named here stays one bare zone."""
     zones = ZONES.get(part.name)
     if zones is None:
         return
-    found = find_part(opened, part.uuid)
+    found = find_part(unit, part.uuid)
     whole = found.faces[0]
     method = _METHODS.get(part.name, "hvlp")
     upper = survey.FaceSaid.model_validate({"name": "Upper side", "method": method})
-    survey.edit_face(opened, found, whole.uuid, upper)
+    survey.edit_face(unit, found, whole.uuid, upper)
     faces = {"Upper side": whole.uuid}
     for place, facts in enumerate(zones):
         name = facts.get("face", "Upper side")
         if name not in faces:
             said = {"name": name, "setting": 2, "support": _SUPPORT.get(name, ""), "method": method}
-            faces[name] = survey.add_face(opened, found, survey.FaceSaid.model_validate(said)).uuid
+            faces[name] = survey.add_face(unit, found, survey.FaceSaid.model_validate(said)).uuid
         first = found.live_zones[0]
-        said_zone = _said(desk, part, facts, faces[name])
+        said_zone = _said(unit, part, facts, faces[name])
         if place == 0:
-            survey.edit_zone(desk, opened, found, first.uuid, said_zone)
+            survey.edit_zone(unit, found, first.uuid, said_zone)
         else:
-            survey.split_off(desk, opened, found, first.uuid, said_zone, from_its_area=False)
+            survey.split_off(unit, found, first.uuid, said_zone, from_its_area=False)
     if part.name == "Bench end, north":
-        _tests(desk, opened, found)
+        _tests(unit, found)
 
 
-def _said(desk: Desk, part: Part, facts: dict[str, Any], face: Any) -> survey.ZoneSaid:
+def _said(unit: Unit, part: Part, facts: dict[str, Any], face: Any) -> survey.ZoneSaid:
     hours = facts.get("bare_h")
     return survey.ZoneSaid.model_validate(
         {
             "substrate": part.substrate,
             **{key: value for key, value in facts.items() if key not in ("face", "bare_h")},
             "face": face,
-            "bare_since": desk.now() - timedelta(hours=hours) if hours else None,
+            "bare_since": unit.now - timedelta(hours=hours) if hours else None,
         }
     )
 
 
-def _tests(desk: Desk, opened: Session, part: Part) -> None:
+def _tests(unit: Unit, part: Part) -> None:
     """A solvent rub on the scroll, damp slats, and the customer's word on the foot."""
     zones = {zone.name: zone.uuid for zone in part.live_zones}
     rub = SurveyTestPayload(test="solvent_rub", result="softens", depth="down to the red layer")
     where = frozenset({zones["Scroll faces"], zones["Scroll edges"]})
-    survey.log_test(desk, opened, part, Press(uuid4(), desk.now() - timedelta(hours=2), where), rub)
+    survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=2), where), rub)
     damp = SurveyTestPayload(test="timber_moisture", result="", reading=13.5)
     slats = frozenset({zones["Slats on top"], zones["Slats below"]})
-    survey.log_test(desk, opened, part, Press(uuid4(), desk.now() - timedelta(hours=1), slats), damp)
+    survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=1), slats), damp)
     word = ClaimPayload(says="strip", whose="the parish")
-    survey.log_claim(desk, opened, part, Press(uuid4(), zones=frozenset({zones["Foot"]})), word)
+    survey.log_claim(unit, part, Press(uuid4(), zones=frozenset({zones["Foot"]})), word)

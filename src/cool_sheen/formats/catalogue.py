@@ -8,6 +8,7 @@ from importlib.resources import files
 from importlib.resources.abc import Traversable
 from typing import Any
 
+from cool_sheen.core.advice.schools import School
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.compatibility import Rule, RuleTable, Way
 from cool_sheen.core.coatings.families import Ground
@@ -18,9 +19,8 @@ from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
-from cool_sheen.core.work.make_ready import RoomStep
-from cool_sheen.core.advice.schools import School
 from cool_sheen.core.survey.tests import SurveyTest
+from cool_sheen.core.work.make_ready import RoomStep
 
 
 class Substrate(Strict):
@@ -39,12 +39,12 @@ class Catalogue:
     systems: dict[str, System]
     substrates: dict[str, Substrate]
     cautions: dict[str, Caution]
+    rates: Rates
     supplies: dict[str, Supply] = field(default_factory=dict)
     tests: dict[str, SurveyTest] = field(default_factory=dict)
     schools: tuple[School, ...] = ()
     step_cautions: dict[str, tuple[str, ...]] = field(default_factory=dict)
     packs: dict[str, Pack] = field(default_factory=dict)
-    rates: Rates | None = None
     consumables: dict[str, Consumable] = field(default_factory=dict)
     room_steps: tuple[RoomStep, ...] = ()
 
@@ -73,12 +73,12 @@ def shipped() -> Catalogue:
         {s.key: s for s in systems},
         substrates,
         {c.key: c for c in cautions},
+        Rates.model_validate(wear["rates"]),
         {s.key: s for s in supplies},
         {t.key: t for t in tests},
         tuple(School.model_validate(data) for data in _read(root / "schools.toml")["school"]),
         {step: tuple(keys) for step, keys in warnings["steps"].items()},
         {p.sku: p for p in packs},
-        Rates.model_validate(wear["rates"]),
         {c.key: c for c in (Consumable.model_validate(data) for data in wear["consumable"])},
         tuple(RoomStep.model_validate(data) for data in _read(root / "make_ready.toml")["step"]),
     )

@@ -5,8 +5,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from uuid import NAMESPACE_OID, UUID, uuid5
 
-from sqlalchemy.orm import Session
-
+from cool_sheen.core.advice.consequence import (
+    Consequence,
+    MethodCost,
+    Setting,
+    consequence,
+    methods_compared,
+    riskier,
+)
+from cool_sheen.core.advice.findings import Finding, Ground, look_over
+from cool_sheen.core.advice.remedies import Choices, take
+from cool_sheen.core.advice.schools import School, Side, Work, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Way
 from cool_sheen.core.coatings.families import GROUNDS
@@ -15,31 +24,19 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.build import Build
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import OverridePayload
-from cool_sheen.core.log.fold import PartState, Stay
-from cool_sheen.core.planning.consequence import (
-    Consequence,
-    MethodCost,
-    Setting,
-    consequence,
-    methods_compared,
-    riskier,
-)
-from cool_sheen.core.planning.schools import School, Side, Work, sides_of
-from cool_sheen.core.planning.sequence import WorkingDay
-from cool_sheen.core.planning.stack import Finding, Ground, look_over
-from cool_sheen.core.planning.ways import Bench, take
+from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
 from cool_sheen.formats.catalogue import compatibility
-from cool_sheen.service.climate import look, part_climate
-from cool_sheen.service.desk import Desk, Missing, Refused
-from cool_sheen.service.jobs import Standing, find_part, spaces_by_id, working_day, zone_facts
+from cool_sheen.service.climate import part_climate, weather_now
+from cool_sheen.service.histories import history_of
+from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
+from cool_sheen.service.journal import Press, write_on_part
+from cool_sheen.service.part_now import PartNow, working_day
 from cool_sheen.service.shelf import check_names, save, take_back
-from cool_sheen.service.states import state_of
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.survey import evidence_of, found_below, grounds_of
-from cool_sheen.service.work import Press, write
-from cool_sheen.store import log
-from cool_sheen.store.models import Part, ShelfSheet, Shop
+from cool_sheen.service.unit import Missing, Refused, Unit
+from cool_sheen.store.models import Part, ShelfSheet
 
 Edit = Callable[[System], System]
 _MOST_EARLIER = 30
@@ -47,22 +44,22 @@ _SAMPLE_M2 = 2.0
 
 
 @dataclass(frozen=True)
-class Bed:
+class Site:
     """What a system is laid on: a part as surveyed, or a sample ground for a system of the shelf."""
 
     zones: tuple[ZoneFacts, ...]
-    state: PartState
+    history: History
     setting: Setting
     part: Part | None = None
     sample: str = ""
 
 
 @dataclass(frozen=True)
-class Built:
-    """A system on its bed, looked over: all that the builder shows."""
+class Design:
+    """A system on its site, looked over: all that the builder shows."""
 
     system: System
-    bed: Bed
+    site: Site
     shelf: Stock
     products: dict[str, Product]
     grounds: list[Ground]
@@ -72,29 +69,22 @@ class Built:
     can_undo: bool
 
 
-def bed_of_part(desk: Desk, opened: Session, part: Part) -> Bed:
+def site_of_part(unit: Unit, part: Part) -> Site:
     """Return a part as the builder sees it: bare of coats, in its own space, from now on."""
-    seq = log.last_seqs(opened, [part.uuid]).get(part.uuid, 0)
-    state = state_of(desk, opened, part, seq)
-    mass = desk.catalogue.substrates[part.substrate].mass
-    climate = part_climate(desk, opened, state, mass, spaces_by_id(opened), look(desk, opened))
-    zones = tuple(zone_facts(desk, part))
-    return Bed(zones, state, Setting(zones, climate, _day(desk, opened), desk.now(), {}), part)
+    history = history_of(unit, part)
+    mass = unit.catalogue.substrates[part.substrate].mass
+    climate = part_climate(unit, history, mass, spaces_by_id(unit), weather_now(unit))
+    zones = tuple(zone_facts(unit, part))
+    return Site(zones, history, Setting(zones, climate, working_day(unit.the_shop), unit.now, {}), part)
 
 
-def _day(desk: Desk, opened: Session) -> WorkingDay:
-    shop = desk.shop(opened)
-    assert isinstance(shop, Shop)  # a page of an empty shop leads to the first start
-    return working_day(shop)
-
-
-def bed_of_sample(desk: Desk, opened: Session, ground: str) -> Bed:
+def site_of_sample(unit: Unit, ground: str) -> Site:
     """Return a sample for a system of the shelf: two square metres with an edge, in the first space."""
     family, _, state = ground.partition(":")
     if family not in GROUNDS:
         family, state = "bare_steel", ""
     old = "none" if family != "unknown" and not state else "unknown"
-    spaces = spaces_by_id(opened)
+    spaces = spaces_by_id(unit)
     if not spaces:
         raise Refused("Make a space first: the drying times need a climate.")
     space = next(iter(spaces.values()))
@@ -105,160 +95,160 @@ def bed_of_sample(desk: Desk, opened: Session, ground: str) -> Bed:
         )
         for kind, words, share in (("face", "Faces", 0.9), ("edge", "Edges", 0.1))
     )  # fmt: skip
-    stays = PartState(builds={zone.uuid: Build() for zone in zones})
-    stays.stays = [Stay(desk.now(), space.uuid)]
-    climate = part_climate(desk, opened, stays, "sheet_metal", spaces, look(desk, opened))
-    return Bed(zones, stays, Setting(zones, climate, _day(desk, opened), desk.now(), {}), None, family)
+    history = History(builds={zone.uuid: Build() for zone in zones})
+    history.stays = [Stay(unit.now, space.uuid)]
+    climate = part_climate(unit, history, "sheet_metal", spaces, weather_now(unit))
+    return Site(zones, history, Setting(zones, climate, working_day(unit.the_shop), unit.now, {}), None, family)
 
 
-def look_at(desk: Desk, opened: Session, system: System, bed: Bed, can_undo: bool = False) -> Built:
+def look_at(unit: Unit, system: System, site: Site, can_undo: bool = False) -> Design:
     """Lay a system on its bed: findings, figures, film."""
-    shelf = stock(desk, opened)
-    products = _products(desk, opened, bed.part, shelf)
-    setting = replace(bed.setting, products=products)
+    shelf = stock(unit)
+    products = _products(unit, site.part, shelf)
+    setting = replace(site.setting, products=products)
     keyed = any(step.kind == "sand" for step in system.prepare)
-    found = {z.uuid: what_is_below(z, evidence_of(desk, bed.state, z.uuid), keyed=keyed) for z in bed.zones}
-    grounds = grounds_of(list(bed.zones), found)
+    found = {z.uuid: what_is_below(z, evidence_of(unit, site.history, z.uuid), keyed=keyed) for z in site.zones}
+    grounds = grounds_of(list(site.zones), found)
     findings = look_over(system, products, grounds, compatibility())
-    films = {zone.name: planned_build(system, products, zone) for zone in bed.zones}
+    films = {zone.name: planned_build(system, products, zone) for zone in site.zones}
     figures = consequence(system, setting, findings)
-    return Built(system, replace(bed, setting=setting), shelf, products, grounds, findings, figures, films, can_undo)
+    return Design(system, replace(site, setting=setting), shelf, products, grounds, findings, figures, films, can_undo)
 
 
-def findings_of(desk: Desk, opened: Session, found: Standing) -> list[Finding]:
+def findings_of(unit: Unit, found: PartNow) -> list[Finding]:
     """Look the stack of a part over, with the sheets that it was planned with."""
-    below = found_below(desk, found.part, found.state, found.system)
+    below = found_below(unit, found.part, found.history, found.system)
     grounds = grounds_of(list(found.zones), below)
     return look_over(found.system, found.products, grounds, compatibility())
 
 
-def _products(desk: Desk, opened: Session, part: Part | None, shelf: Stock) -> dict[str, Product]:
+def _products(unit: Unit, part: Part | None, shelf: Stock) -> dict[str, Product]:
     """The shelf's sheets, but those that a part was planned with."""
-    mine = {key: desk.revision(opened, name) for key, name in part.revisions.items()} if part else {}
+    mine = {key: unit.revision(name) for key, name in part.revisions.items()} if part else {}
     return {**shelf.products, **mine}
 
 
-def built_on_part(desk: Desk, opened: Session, uuid: UUID) -> Built:
+def built_on_part(unit: Unit, uuid: UUID) -> Design:
     """Return the builder of a part's system. Raises Missing."""
-    part = find_part(opened, uuid)
+    part = find_part(unit, uuid)
     system = System.model_validate(part.system)
-    return look_at(desk, opened, system, bed_of_part(desk, opened, part), bool(part.earlier_systems))
+    return look_at(unit, system, site_of_part(unit, part), bool(part.earlier_systems))
 
 
-def built_on_shelf(desk: Desk, opened: Session, key: str, ground: str) -> Built:
+def built_on_shelf(unit: Unit, key: str, ground: str) -> Design:
     """Return the builder of a system of the shelf, on a sample ground. Raises Missing."""
-    system = stock(desk, opened).systems.get(key)
+    system = stock(unit).systems.get(key)
     if system is None:
         raise Missing("system")
-    row = opened.get(ShelfSheet, ("system", key))
-    return look_at(desk, opened, system, bed_of_sample(desk, opened, ground), bool(row and row.earlier))
+    row = unit.session.get(ShelfSheet, ("system", key))
+    return look_at(unit, system, site_of_sample(unit, ground), bool(row and row.earlier))
 
 
-def change_part(desk: Desk, opened: Session, uuid: UUID, change: Edit) -> None:
+def change_part(unit: Unit, uuid: UUID, change: Edit) -> None:
     """Change the system of a part, and keep how it was. Raises Refused, CoreError, Missing."""
-    part = find_part(opened, uuid)
+    part = find_part(unit, uuid)
     before = System.model_validate(part.system)
     after = change(before)
     if after == before:
         return
-    shelf = stock(desk, opened)
-    check_names(desk, shelf, after)
+    shelf = stock(unit)
+    check_names(unit, shelf, after)
     gone = {la.id for la in before.layers} - {la.id for la in after.layers}
-    state = state_of(desk, opened, part, log.last_seqs(opened, [uuid]).get(uuid, 0))
-    if worked := [c.payload.layer_id for c in state.coats if c.payload.layer_id in gone]:
+    history = history_of(unit, part)
+    if worked := [c.payload.layer_id for c in history.coats if c.payload.layer_id in gone]:
         name = before.layer(worked[0]).name
         raise Refused(f"{name} has coats on it in the log: it can be left out from here, not taken away.")
     part.earlier_systems = [*part.earlier_systems, part.system][-_MOST_EARLIER:]
-    _put(desk, opened, part, after, shelf)
+    _put(unit, part, after, shelf)
 
 
-def _put(desk: Desk, opened: Session, part: Part, system: System, shelf: Stock) -> None:
+def _put(unit: Unit, part: Part, system: System, shelf: Stock) -> None:
     part.system = json.loads(system.model_dump_json())
-    fresh = {k: desk.keep(opened, shelf.products[k]) for k in system.products() if k not in part.revisions}
+    fresh = {k: unit.keep(shelf.products[k]) for k in system.products() if k not in part.revisions}
     part.revisions = part.revisions | fresh
-    opened.flush()
+    unit.session.flush()
 
 
-def undo_part(desk: Desk, opened: Session, uuid: UUID) -> None:
+def undo_part(unit: Unit, uuid: UUID) -> None:
     """Put the system of a part back to how it was before the last change. Raises Refused, Missing."""
-    part = find_part(opened, uuid)
+    part = find_part(unit, uuid)
     if not part.earlier_systems:
         raise Refused("There is no change to take back.", status=409)
     *rest, before = part.earlier_systems
     part.earlier_systems = rest
-    _put(desk, opened, part, System.model_validate(before), stock(desk, opened))
+    _put(unit, part, System.model_validate(before), stock(unit))
 
 
-def change_shelf(desk: Desk, opened: Session, key: str, change: Edit) -> None:
+def change_shelf(unit: Unit, key: str, change: Edit) -> None:
     """Change a system of the shelf; one that ships becomes the shop's own. Raises Refused, CoreError, Missing."""
-    before = stock(desk, opened).systems.get(key)
+    before = stock(unit).systems.get(key)
     if before is None:
         raise Missing("system")
     after = change(before)
     if after != before:
-        save(desk, opened, "system", after)
+        save(unit, "system", after)
 
 
-def undo_shelf(desk: Desk, opened: Session, key: str) -> None:
+def undo_shelf(unit: Unit, key: str) -> None:
     """Take the last change of a system of the shelf back. Raises Refused."""
-    if not take_back(desk, opened, "system", key):
+    if not take_back(unit, "system", key):
         raise Refused("There is no change to take back.", status=409)
 
 
-def finding_at(built: Built, rule: str, place: str) -> Finding:
+def finding_at(design: Design, rule: str, place: str) -> Finding:
     """Return a finding by its rule and place. Raises Refused when it is gone."""
-    found = next((f for f in built.findings if (f.rule, f.place) == (rule, place)), None)
+    found = next((f for f in design.findings if (f.rule, f.place) == (rule, place)), None)
     if found is None:
         raise Refused("This finding is gone by now: look again.", status=409)
     return found
 
 
-def offered(built: Built, finding: Finding) -> list[Way]:
+def offered(design: Design, finding: Finding) -> list[Way]:
     """Return the ways out of a finding that would change something: not those that the system has taken already."""
-    planned = {step.kind for step in built.system.prepare}
-    stripped = "strip" in planned and built.bed.part is None  # on a part the survey says which zones are stripped
+    planned = {step.kind for step in design.system.prepare}
+    stripped = "strip" in planned and design.site.part is None  # on a part the survey says which zones are stripped
     there = {"strip": stripped, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
     return [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
 
 
-def taken_way(built: Built, rule: str, place: str, way: str) -> Edit:
+def taken_way(design: Design, rule: str, place: str, way: str) -> Edit:
     """Return the change that a way out of a finding makes. Raises Refused, Inconsistent."""
-    finding = finding_at(built, rule, place)
+    finding = finding_at(design, rule, place)
     chosen = next((w for w in finding.ways if w.key == way), None)
     if chosen is None:
         raise Refused("This finding has no such way out.", status=409)
-    bench = Bench(built.system, built.products, built.grounds, compatibility())
-    after = take(chosen.change, finding, bench)
+    choices = Choices(design.system, design.products, design.grounds, compatibility())
+    after = take(chosen.change, finding, choices)
     return lambda _: after
 
 
-def strip_zones(opened: Session, built: Built, place: str) -> None:
+def strip_zones(unit: Unit, design: Design, place: str) -> None:
     """When a way strips a part, the survey says so of the zones that the finding is about."""
-    part = built.bed.part
+    part = design.site.part
     if part is None:
         return
-    about = {z.uuid for g in built.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
+    about = {z.uuid for g in design.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
     for zone in part.live_zones:
         if zone.uuid in about:
             zone.strip = "substrate"
-    opened.flush()
+    unit.session.flush()
 
 
-def override(desk: Desk, opened: Session, built: Built, press: UUID, finding: Finding, reason: str) -> None:
+def override(unit: Unit, design: Design, press: UUID, finding: Finding, reason: str) -> None:
     """Keep a written reason for going against a finding: in the system, and on a part in its log."""
     if not reason.strip():
         raise Refused("The reason is missing.", {"reason": "Write why it is done all the same: it stays with the job."})
-    part = built.bed.part
+    part = design.site.part
 
     def change(system: System) -> System:
         return edit.overridden(system, finding.rule, finding.place, reason.strip())
 
     if part is None:
-        change_shelf(desk, opened, built.system.key, change)
+        change_shelf(unit, design.system.key, change)
         return
-    change_part(desk, opened, part.uuid, change)
+    change_part(unit, part.uuid, change)
     said = OverridePayload(rule=f"{finding.rule}: {finding.title}"[:200], verdict=finding.verdict)
-    write(desk, opened, part, said, Press(press), reason=reason.strip()[:4000])
+    write_on_part(unit, part, said, Press(press), reason=reason.strip()[:4000])
 
 
 @dataclass(frozen=True)
@@ -272,20 +262,20 @@ class SideShown:
     system: System
 
 
-def school_sides(built: Built, school: School) -> list[SideShown]:
+def school_sides(design: Design, school: School) -> list[SideShown]:
     """Work out every side of a school on this system, by the functions that the plan uses."""
     table = compatibility()
-    work = Work(built.system, built.bed.zones, built.products)
+    work = Work(design.system, design.site.zones, design.products)
     pairs = sides_of(school, work)
     figures = []
     for _, after in pairs:
         found = {z.uuid: what_is_below(z, [], keyed=_keys(after.system)) for z in after.zones}
         grounds = grounds_of(list(after.zones), found)
-        findings = look_over(after.system, built.products, grounds, table)
-        figures.append(consequence(after.system, replace(built.bed.setting, zones=after.zones), findings))
+        findings = look_over(after.system, design.products, grounds, table)
+        figures.append(consequence(after.system, replace(design.site.setting, zones=after.zones), findings))
     risks = riskier(figures)
     return [
-        SideShown(side, figure, risk, after.system == built.system, after.system)
+        SideShown(side, figure, risk, after.system == design.system, after.system)
         for (side, after), figure, risk in zip(pairs, figures, risks, strict=True)
     ]
 
@@ -294,14 +284,14 @@ def _keys(system: System) -> bool:
     return any(step.kind == "sand" for step in system.prepare)
 
 
-def taken_side(built: Built, school: School, side: str) -> Edit:
+def taken_side(design: Design, school: School, side: str) -> Edit:
     """Return the change that a side of a school makes. Raises Refused."""
-    shown = next((s for s in school_sides(built, school) if s.side.key == side), None)
+    shown = next((s for s in school_sides(design, school) if s.side.key == side), None)
     if shown is None:
         raise Refused("This question does not arise on this system.", status=409)
     return lambda _: shown.system
 
 
-def methods_of(built: Built) -> list[MethodCost]:
+def methods_of(design: Design) -> list[MethodCost]:
     """Compare the ways of applying this system here."""
-    return methods_compared(built.system, built.bed.setting)
+    return methods_compared(design.system, design.site.setting)

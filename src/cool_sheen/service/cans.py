@@ -6,15 +6,13 @@ from dataclasses import dataclass
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.materials.cans import cans_for
-from cool_sheen.core.planning.paint import coats_ahead
+from cool_sheen.core.takeoff.paint import coats_ahead
 from cool_sheen.core.units import Millilitres
 from cool_sheen.service.batches import transfer_of
-from cool_sheen.service.desk import Desk, zone_of
-from cool_sheen.service.jobs import Standing, rest_of
+from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.unit import Unit, zone_of
 from cool_sheen.store.models import Shop
 
 Moves = Mapping[tuple[UUID, date], date]
@@ -70,13 +68,11 @@ def cans_of(product: Product, ml: Millilitres) -> int:
     return cans_for([round(ml, 3)], product.aerosol.can_ml, product.aerosol.usable_fraction).total
 
 
-def can_counts(
-    desk: Desk, opened: Session, shop: Shop, found_all: Sequence[Standing], moves: Moves | None = None
-) -> list[CanCount]:
+def can_counts(unit: Unit, shop: Shop, found_all: Sequence[PartNow], moves: Moves | None = None) -> list[CanCount]:
     """Count the cans of every aerosol that parts wait for.
 
     Args:
-        desk: The application.
+        unit: The application.
         opened: A session of the database.
         shop: The shop, for its calendar.
         found_all: The parts that are meant.
@@ -85,13 +81,13 @@ def can_counts(
     stints: dict[str, list[Stint]] = {}
     products: dict[str, Product] = {}
     unplanned: dict[str, list[str]] = {}
-    zone, transfer = zone_of(shop), transfer_of(desk, opened)
+    zone, transfer = zone_of(shop), transfer_of(unit)
     for found in found_all:
         if not any(product.aerosol for product in found.products.values()):
             continue
-        coats = coats_ahead(found.steps, found.zones, found.products, transfer)
+        coats = coats_ahead(found.owed, found.zones, found.products, transfer)
         mine = [c for c in coats if found.products[c.product].aerosol is not None]
-        days = {p.step.id: p.start.astimezone(zone).date() for p in rest_of(desk, opened, found).steps}
+        days = {p.step.id: p.start.astimezone(zone).date() for p in found.rest.steps}
         for coat in mine:
             products[coat.product] = found.products[coat.product]
             day = days.get(coat.step.id)

@@ -6,19 +6,18 @@ from uuid import UUID
 
 import numpy as np
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import BRIDGED_S, Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
-from cool_sheen.core.drying.heat import Bake, baked
 from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
-from cool_sheen.core.log.fold import PartState, Stay, standing
-from cool_sheen.core.planning.part_climate import PartClimate
+from cool_sheen.core.log.history import History, Stay, standing
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.film_clock import MOST_COATS
 from cool_sheen.devices.weather import SimulatedForecast, SimulatedThermoHygrometer
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.unit import Unit
 from cool_sheen.store import climate as records
 from cool_sheen.store import log
 from cool_sheen.store.models import Space
@@ -27,6 +26,7 @@ AHEAD, MONTHS_AHEAD = timedelta(days=14), timedelta(days=120)  # the second once
 _RUN_IN = timedelta(days=3)  # a room needs a past before it knows its temperature
 _SENSOR_BACK = timedelta(days=3)
 _BLOCK_S = 10 * 86_400.0
+_JUST_BEFORE_S = 1e-3
 _TYPED_RANK, _IMPORT_RANK = 0, 2
 _SOURCES = {_TYPED_RANK: "reading", _IMPORT_RANK: "record"}
 
@@ -40,33 +40,33 @@ class Weather:
     ahead: timedelta = AHEAD
 
 
-def look(desk: Desk, opened: Session) -> Weather:
+def weather_now(unit: Unit) -> Weather:
     """Take note of what the climate depends on now."""
-    now = desk.now()
+    now = unit.now
     tick = now.replace(minute=now.minute // 10 * 10, second=0, microsecond=0)
     spaces = tuple(
         (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement, s.lag_h)
-        for s in opened.scalars(select(Space))
+        for s in unit.session.scalars(select(Space))
     )
-    typed = log.newest_seq(opened, "climate_reading")
-    changed = (typed, log.newest_seq(opened, "void") if typed else 0)
-    shop = desk.shop(opened)
+    typed = log.newest_seq(unit.session, "climate_reading")
+    changed = (typed, log.newest_seq(unit.session, "void") if typed else 0)
+    shop = unit.shop
     place = (shop.latitude, shop.longitude) if shop else ()
-    ahead = MONTHS_AHEAD if records.has_kind(opened, "typical_year") else AHEAD
-    return Weather(tick, (tick, records.version(opened), changed, spaces, place), ahead)
+    ahead = MONTHS_AHEAD if records.has_kind(unit.session, "typical_year") else AHEAD
+    return Weather(tick, (tick, records.version(unit.session), changed, spaces, place), ahead)
 
 
-def _typed(opened: Session) -> list[Recorded]:
-    if not log.newest_seq(opened, "climate_reading"):
+def _typed(unit: Unit) -> list[Recorded]:
+    if not log.newest_seq(unit.session, "climate_reading"):
         return []
-    return standing(log.of_kind(opened, "climate_reading"))
+    return standing(log.of_kind(unit.session, "climate_reading"))
 
 
-def space_series(desk: Desk, opened: Session, space: Space, since: datetime, weather: Weather) -> Series:
+def space_series(unit: Unit, space: Space, since: datetime, weather: Weather) -> Series:
     """Return the air of a space from ``since`` (rounded down to a block of days) until two weeks ahead."""
     origin = _block_of(since)
     key = ("space", space.uuid, origin, weather.version)
-    found: Series = desk.memo.get(key, lambda: _make_series(desk, opened, space, origin, weather))
+    found: Series = unit.kept.get(key, lambda: _make_series(unit, space, origin, weather))
     return found
 
 
@@ -75,12 +75,10 @@ def _block_of(at: datetime) -> datetime:
     return instant(seconds(at) // _BLOCK_S * _BLOCK_S)
 
 
-def measured_spans(
-    desk: Desk, opened: Session, space: Space, since: datetime, weather: Weather
-) -> list[tuple[datetime, datetime, str]]:
+def measured_spans(unit: Unit, space: Space, since: datetime, weather: Weather) -> list[tuple[datetime, datetime, str]]:
     """Return the stretches in which a space was measured, each with its source; over three hours apart is a gap."""
     rows = [
-        (instant(float(t)), _SOURCES[r.rank]) for r in _records(opened, space.uuid, since, weather.tick) for t in r.at_s
+        (instant(float(t)), _SOURCES[r.rank]) for r in _records(unit, space.uuid, since, weather.tick) for t in r.at_s
     ]
     if space.has_sensor:
         first = min((at for at, _ in rows), default=weather.tick)
@@ -97,52 +95,50 @@ def measured_spans(
     return out
 
 
-def _make_series(desk: Desk, opened: Session, space: Space, origin: datetime, weather: Weather) -> Series:
-    outdoor = _outdoor(desk, opened, origin - _RUN_IN, weather)
+def _make_series(unit: Unit, space: Space, origin: datetime, weather: Weather) -> Series:
+    outdoor = _outdoor(unit, origin - _RUN_IN, weather)
     if space.kind == "outdoors":
         return outdoor
-    shop = desk.shop(opened)
-    assert shop is not None  # a space belongs to a shop
     lag_h = SPACE_LAG_H[space.kind] if space.lag_h is None else space.lag_h
     room = Room(lag_h, space.heater_min_c, space.dehumidifier_max_rh_pct)
     model = room_climate(outdoor, room)
-    sources = _records(opened, space.uuid, origin - _RUN_IN, weather.tick + weather.ahead)
+    sources = _records(unit, space.uuid, origin - _RUN_IN, weather.tick + weather.ahead)
     if space.has_sensor:
         # A stand-in makes way for what was really measured: from the first real reading on it is silent.
         real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
         since, until = max(origin, weather.tick - _SENSOR_BACK), min(real, weather.tick) + timedelta(seconds=1)
-        sensor = SimulatedThermoHygrometer(shop.weather_seed + space.uuid.int % 1009)
+        sensor = SimulatedThermoHygrometer(unit.the_shop.weather_seed + space.uuid.int % 1009)
         if until > since:
             sources.append(sensor.readings(model, since, until))
     return corrected(model, believed(sources))
 
 
-def _outdoor(desk: Desk, opened: Session, since: datetime, weather: Weather) -> Series:
+def _outdoor(unit: Unit, since: datetime, weather: Weather) -> Series:
     def make() -> Series:
-        shop = desk.shop(opened)
+        shop = unit.shop
         seed = shop.weather_seed if shop else 0
         until = weather.tick + weather.ahead
         forecast = SimulatedForecast(seed).hourly(since, until)
         for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
-            if points := records.taken_points(opened, since, until, kind=kind):
+            if points := records.taken_points(unit.session, since, until, kind=kind):
                 forecast = corrected(forecast, _readings(0, points))
         sources = [
             reading
-            for space in opened.scalars(select(Space).where(Space.kind == "outdoors"))
-            for reading in _records(opened, space.uuid, since, until)
+            for space in unit.session.scalars(select(Space).where(Space.kind == "outdoors"))
+            for reading in _records(unit, space.uuid, since, until)
         ]
         return corrected(forecast, believed(sources))
 
-    found: Series = desk.memo.get(("outdoor", since, weather.version), make)
+    found: Series = unit.kept.get(("outdoor", since, weather.version), make)
     return found
 
 
-def _records(opened: Session, space: UUID, since: datetime, until: datetime) -> list[Readings]:
+def _records(unit: Unit, space: UUID, since: datetime, until: datetime) -> list[Readings]:
     """Imports and typed readings of a space."""
-    taken = records.taken_points(opened, since, until, space)
+    taken = records.taken_points(unit.session, since, until, space)
     typed = [
         (row.entry.occurred_at, row.entry.payload.air_temp_c, row.entry.payload.rh_pct)
-        for row in _typed(opened)
+        for row in _typed(unit)
         if isinstance(row.entry.payload, ClimateReadingPayload) and row.entry.payload.space == space
     ]
     return [_readings(rank, rows) for rank, rows in ((_TYPED_RANK, typed), (_IMPORT_RANK, taken)) if rows]
@@ -153,43 +149,35 @@ def _readings(rank: int, rows: list[tuple[datetime, float, float]]) -> Readings:
     return Readings(rank, np.array([seconds(a) for a in at]), np.array(air, float), np.array(rh, float))
 
 
-def part_climate(
-    desk: Desk, opened: Session, state: PartState, mass: str, spaces: dict[UUID, Space], weather: Weather
-) -> PartClimate:
-    """Return the climate that a part has seen and will see, where it stood and stands.
+def part_climate(unit: Unit, history: History, mass: str, spaces: dict[UUID, Space], weather: Weather) -> PartClimate:
+    """Return the climate that a part has seen and will see, where it stood and stands, without its bakes.
 
     Args:
-        desk: The application.
-        opened: A session.
-        state: The folded log, for the moves and the first coat.
+        unit: The unit of work.
+        history: The folded log, for the moves and the coats.
         mass: A key of the surface lags.
         spaces: All spaces by uuid.
-        weather: What ``look`` returned.
+        weather: What ``weather_now`` returned.
     """
-    now = desk.now()
-    first = min((c.ended_at for c in state.coats), default=now)
-    origin = _block_of(min(first, now - timedelta(days=2)))
-    stays = tuple(state.stays)
-    key = ("part", tuple((s.since, s.space) for s in stays[1:]) or (stays[0].space,), mass, origin, weather.version)
-    found: PartClimate = desk.memo.get(
-        key, lambda: _make_part_climate(desk, opened, stays, mass, origin, spaces, weather)
+    first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
+    origin = _block_of(min(first, unit.now - timedelta(days=2)))
+    stays = _since(tuple(history.stays), origin)
+    key = ("part", stays, mass, origin, weather.version)
+    found: PartClimate = unit.kept.get(
+        key, lambda: _make_part_climate(unit, stays, mass, origin, spaces, weather), lambda _: 1_200_000
     )
-    if not state.bakes:
-        return found
-    bakes = tuple(state.bakes)
-    heated: PartClimate = desk.memo.get((*key, bakes), lambda: _heated(found, bakes))
-    return heated
+    return found
 
 
-def _heated(climate: PartClimate, bakes: tuple[Bake, ...]) -> PartClimate:
-    """What a part sees that was baked: the holds, and its cooling."""
-    series = baked(climate.series, bakes, climate.lag_h)
-    return PartClimate(series, climate.origin, climate.air_movement, climate.lag_h, climate.near)
+def _since(stays: tuple[Stay, ...], origin: datetime) -> tuple[Stay, ...]:
+    """The stays that matter from an instant on: the one in force then counts from there."""
+    begun = [stay for stay in stays if stay.since <= origin]
+    first = begun[-1] if begun else stays[0]
+    return (Stay(origin, first.space), *(s for s in stays if s.since > max(origin, first.since)))
 
 
 def _make_part_climate(
-    desk: Desk,
-    opened: Session,
+    unit: Unit,
     stays: tuple[Stay, ...],
     mass: str,
     origin: datetime,
@@ -200,19 +188,22 @@ def _make_part_climate(
     for place, stay in enumerate(stays):
         begin = seconds(stay.since) if place else -np.inf
         end = seconds(stays[place + 1].since) if place + 1 < len(stays) else np.inf
-        series = space_series(desk, opened, spaces[stay.space], origin, weather)
-        within = (series.at_s >= begin) & (series.at_s < end)
-        pieces.append((series.at_s[within], series.air_temp_c[within], series.rh_pct[within]))
+        series = space_series(unit, spaces[stay.space], origin, weather)
+        inside = series.at_s[(series.at_s > begin) & (series.at_s < end)]
+        edges = [t for t in (begin, end - _JUST_BEFORE_S) if np.isfinite(t) and t > series.at_s[0]]
+        # The move itself is a knot: nothing of one room is smeared into the hour of another.
+        here = series.sampled(np.unique(np.concatenate([inside, edges])))
+        pieces.append((here.at_s, here.air_temp_c, here.rh_pct))
     air = Series(*(np.concatenate([piece[column] for piece in pieces]) for column in range(3)))
-    offset = _sky(desk, opened, air, [spaces[stay.space].kind for stay in stays])
+    offset = _sky(unit, air, [spaces[stay.space].kind for stay in stays])
     series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass], offset))
     where = spaces[stays[-1].space]
     return PartClimate(series, origin, where.air_movement, SURFACE_LAG_H[mass], weather.tick)
 
 
-def _sky(desk: Desk, opened: Session, air: Series, kinds: list[str]) -> Floats | float:
+def _sky(unit: Unit, air: Series, kinds: list[str]) -> Floats | float:
     """What sky and sun add to a surface that stands outdoors, once the shop has said where on earth it is."""
-    shop = desk.shop(opened)
+    shop = unit.shop
     if kinds[-1] != "outdoors" or shop is None or shop.latitude is None or shop.longitude is None:
         return 0.0
     cloud = np.clip((air.rh_pct - 50) / 45, 0, 1)  # no forecast of clouds: damp air stands for a covered sky

@@ -5,18 +5,16 @@ from dataclasses import dataclass
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.materials.cost import Cost, cents
 from cool_sheen.core.materials.packs import Pack
-from cool_sheen.core.planning.paint import CoatPaint, paint_of
-from cool_sheen.core.planning.takeoff import Gun, TakeOff, take_off, work_of
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import Standing, stand_all
+from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off, work_of
+from cool_sheen.core.takeoff.paint import paint_of
+from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.packs import Offer, packs_on_offer
+from cool_sheen.service.part_now import PartNow, parts_now
 from cool_sheen.service.stock import Stock, stock
-from cool_sheen.service.stores import consumables, gun_of, shopping
+from cool_sheen.service.stores import consumables, reservoir_of, shopping
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Project, Shop
 
 
@@ -30,14 +28,14 @@ class Costed:
     project: Project | None = None
 
 
-def costs(desk: Desk, opened: Session, shop: Shop) -> list[Costed]:
+def costs(unit: Unit, shop: Shop) -> list[Costed]:
     """Work out what each project costs over all its steps, done or not, part by part."""
-    by_project: dict[UUID, list[Standing]] = {}
-    for found in stand_all(desk, opened, look(desk, opened)):
+    by_project: dict[UUID, list[PartNow]] = {}
+    for found in parts_now(unit):
         by_project.setdefault(found.part.project_uuid, []).append(found)
-    offers = packs_on_offer(desk, opened)
-    unit = unit_prices(o.pack for o in offers.values())
-    rows = [_costed(desk, opened, shop, parts, offers, unit) for parts in by_project.values()]
+    offers = packs_on_offer(unit)
+    prices = unit_prices(o.pack for o in offers.values())
+    rows = [_costed(unit, shop, parts, offers, prices) for parts in by_project.values()]
     return sorted(rows, key=lambda row: (row.cost.price is None, row.name))
 
 
@@ -52,21 +50,21 @@ def unit_prices(packs: Iterable[Pack]) -> dict[str, Decimal]:
 
 
 def _costed(
-    desk: Desk, opened: Session, shop: Shop, parts: list[Standing], offers: Mapping[str, Offer],
-    unit: Mapping[str, Decimal],
+    unit: Unit, shop: Shop, parts: list[PartNow], offers: Mapping[str, Offer],
+    prices: Mapping[str, Decimal],
 ) -> Costed:  # fmt: skip
     project = parts[0].part.project
-    shelf = stock(desk, opened)
+    shelf = stock(unit)
     rows, need = [], TakeOff()
     for found in parts:
-        taken = _whole(desk, shelf, found, gun_of(shop))
+        taken = _whole(unit, shelf, found, reservoir_of(shop))
         need.add(taken)
         rows.append(
-            Costed(found.part.name, Cost(taken.hours, shop.labour_rate, _materials(desk, taken, unit), Decimal(0)))
+            Costed(found.part.name, Cost(taken.hours, shop.labour_rate, _materials(unit, taken, prices), Decimal(0)))
         )
     materials = sum((row.cost.materials for row in rows), Decimal(0))
     bag = shopping({k: ml for k, ml in need.components.items() if ml > 0.5}, offers)
-    paint = sum((unit.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in need.components.items()), Decimal(0))
+    paint = sum((prices.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in need.components.items()), Decimal(0))
     cost = Cost(
         sum(row.cost.hours for row in rows), shop.labour_rate, materials, cents(max(Decimal(0), bag.cost - paint)),
         project.price, project.hire_cost or Decimal(0), project.hire_hours_saved or 0.0, project.goodwill_hours or 0.0,
@@ -74,28 +72,25 @@ def _costed(
     return Costed(project.name, cost, tuple(rows), project)
 
 
-def _whole(desk: Desk, shelf: Stock, found: Standing, gun: Gun) -> TakeOff:
+def _whole(unit: Unit, shelf: Stock, found: PartNow, reservoir: Reservoir) -> TakeOff:
     """The take-off of all steps of a part, done or not."""
-    key = ("whole", found.version, shelf.version, gun)
+    key = ("whole", found.version, shelf.version, reservoir)
 
     def make() -> TakeOff:
         zones = found.zones
-        coats: list[CoatPaint] = [
-            paint for p in found.steps if (paint := paint_of(p.step, zones, found.products)) is not None
-        ]
-        made = take_off(found.part.name, coats, found.products, shelf.supplies, gun)
-        assert desk.catalogue.rates is not None
-        every = ("done", "skipped", "next", "ahead")
-        made.used, made.hours = work_of(found.steps, zones, coats, gun, desk.catalogue.rates, every)
+        steps = found.owed.steps
+        coats = [paint_of(s, zones, found.products) for s in steps if isinstance(s, CoatStep)]
+        made = take_off(found.part.name, coats, found.products, shelf.supplies, reservoir)
+        made.used, made.hours = work_of(steps, coats, reservoir, unit.catalogue.rates)
         return made
 
-    kept: TakeOff = desk.memo.get(key, make)
+    kept: TakeOff = unit.kept.get(key, make)
     return kept
 
 
-def _materials(desk: Desk, taken: TakeOff, unit: Mapping[str, Decimal]) -> Decimal:
-    paint = sum((unit.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in taken.components.items()), Decimal(0))
-    worn = sum((cost for _, _, _, cost in consumables(desk, taken.used)), Decimal(0))
+def _materials(unit: Unit, taken: TakeOff, prices: Mapping[str, Decimal]) -> Decimal:
+    paint = sum((prices.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in taken.components.items()), Decimal(0))
+    worn = sum((cost for _, _, _, cost in consumables(unit, taken.used)), Decimal(0))
     return cents(paint + worn)
 
 
@@ -109,25 +104,25 @@ class Money:
     goodwill_hours: float | None
 
 
-def set_money(opened: Session, uuid: UUID, money: Money) -> None:
+def set_money(unit: Unit, uuid: UUID, money: Money) -> None:
     """Keep the money of a project. Raises Refused."""
-    project = opened.get(Project, uuid)
+    project = unit.session.get(Project, uuid)
     if project is None:
         raise Refused("There is no such project here.", status=404)
     project.price, project.hire_cost = money.price, money.hire
     project.hire_hours_saved, project.goodwill_hours = money.hours_saved, money.goodwill_hours
-    opened.flush()
+    unit.session.flush()
 
 
 def set_shop(
-    desk: Desk, opened: Session, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float
+    unit: Unit, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float
 ) -> None:  # fmt: skip
     """Keep the shop's hourly rate and its gun. Raises Refused when a fill would lose more than it holds."""
-    shop = desk.shop(opened)
+    shop = unit.shop
     if shop is None:
         raise Refused("Set the shop up first.", status=409)
     if loss_ml >= reservoir_ml:
         raise Refused("That cannot be.", {"loss": "The loss of a fill must be less than the gun's cup holds."})
     shop.labour_rate, shop.currency = rate, currency
     shop.reservoir_ml, shop.loss_ml = reservoir_ml, loss_ml
-    opened.flush()
+    unit.session.flush()

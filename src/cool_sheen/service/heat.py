@@ -5,16 +5,16 @@ from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.sheets import Strict
 from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
 from cool_sheen.core.log.entries import Recorded, StepPayload
-from cool_sheen.core.planning.next_action import mark_of
-from cool_sheen.core.planning.steps import Step
-from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing
-from cool_sheen.service.work import Press, repeat, write
+from cool_sheen.core.log.history import Zones
+from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.work.steps import HeatStep
+from cool_sheen.service.journal import Press, same_press, write_on_part
+from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.unit import Refused, Unit
 
 _LAMP_MOST_C = 80.0  # lamp or oven on an ordinary film, where its sheet names no stages
 
@@ -24,50 +24,54 @@ class BakeSaid(Strict):
 
     metal_temp_c: Annotated[float, Field(gt=0, le=1200, allow_inf_nan=False)]
     minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)]
+    zones: tuple[UUID, ...] = ()
 
 
-def baked(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: BakeSaid, at: datetime | None = None
-) -> Recorded:
+def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime | None = None) -> Recorded:
     """Log a heat stage, or a bake by lamp or oven that the system does not name.
 
     Raises: Refused: nothing coated, a film that has not flashed off, a stage out of its turn, metal that is too cold or
         too hot for it, a hold that was too short; at the field, with what to do.
     """
-    if before := repeat(opened, uuid, "bake", found.part, said.model_dump()):
+    if before := same_press(unit, uuid, "bake", found.part, said.model_dump(exclude={"zones"})):
         return before
-    top = found.look.top
-    if top is None:
+    zones = frozenset(said.zones) or found.situation.all_zones
+    tops = [film.top for film in found.situation.films if film.top and film.zones & zones]
+    if not tops:
         raise Refused("There is no film to heat yet: log the first coat.", status=409)
-    began = (at or desk.now()) - timedelta(minutes=said.minutes)
-    step = next((p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "bake"), None)
-    in_turn = next((p.step for p in found.steps if p.status == "next"), None)
-    _flashed_off(desk, opened, found, step, began)
+    began = (at or unit.now) - timedelta(minutes=said.minutes)
+    step = stage_ahead(found)
+    for top in tops:
+        _flashed_off(unit, top, step, began)
     if step is not None:
-        if in_turn is not None and in_turn.kind == "coat":
-            raise Refused(f"{in_turn.label} comes first: what is heated is not coated over.", status=409)
+        first = next(iter(found.ahead()), None)
+        if first is not None and first.kind == "coat":
+            raise Refused(f"{first.label} comes first: what is heated is not coated over.", status=409)
         _in_stage(step, said)
-    elif top.product.heat_stages or said.metal_temp_c > _LAMP_MOST_C:
+    elif any(top.product.heat_stages for top in tops) or said.metal_temp_c > _LAMP_MOST_C:
         raise Refused("Too hot for this film.", {"metal": f"Without a stage in the system up to {_LAMP_MOST_C:g} °C."})
     payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c)
-    return write(desk, opened, found.part, payload, Press(uuid, at), planned_step=step.id if step else None)
+    about: Zones = frozenset(said.zones)
+    return write_on_part(unit, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
-def _flashed_off(desk: Desk, opened: Session, found: Standing, step: Step | None, began: datetime) -> None:
+def stage_ahead(found: PartNow) -> HeatStep | None:
+    """Return the heat stage that is next; None where the system names none any more."""
+    return next((s for s in found.ahead() if isinstance(s, HeatStep)), None)
+
+
+def _flashed_off(unit: Unit, top: CoatClock, step: HeatStep | None, began: datetime) -> None:
     """Flash-off first: solvent that is shut in under a heated skin pops."""
-    top = found.look.top
-    assert top is not None
-    name = mark_of(top.product, (step.after if step else None) or "flash")
+    name = mark_of(top.product, step.after if step else "flash")
     band = top.bands.get(name or "")
     if band is not None and (band.early is None or began < band.early):
-        shop = desk.shop(opened)
-        when = f"from {band.early.astimezone(zone_of(shop)):%a %H:%M}" if band.early and shop else "in warmer air"
+        when = f"from {band.early.astimezone(unit.zone):%a %H:%M}" if band.early else "in warmer air"
         raise Refused(
             "The film has not flashed off: heat now makes solvent pop.", {"minutes": f"Begin the heat {when}."}, 409
         )
 
 
-def _in_stage(step: Step, said: BakeSaid) -> None:
+def _in_stage(step: HeatStep, said: BakeSaid) -> None:
     target, hold = step.metal_temp_c, step.hold_minutes
     if target is not None and said.metal_temp_c < target - MAY_MISS_K:
         note = f"This stage asks for {target:g} °C at the metal, and it read {said.metal_temp_c:g}: go on heating."

@@ -5,10 +5,9 @@ from decimal import Decimal
 from typing import Any
 
 from pydantic import ValidationError
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.materials.packs import Pack
-from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import PackSheet
 
@@ -22,41 +21,41 @@ class Offer:
     own: bool = False
 
 
-def packs_on_offer(desk: Desk, opened: Session) -> dict[str, Offer]:
+def packs_on_offer(unit: Unit) -> dict[str, Offer]:
     """Return every size by its number, with the shop's own price where it has one."""
-    sheets = stores.pack_sheets(opened)
-    out = {sku: Offer(pack) for sku, pack in desk.catalogue.packs.items()}
+    sheets = stores.pack_sheets(unit.session)
+    out = {sku: Offer(pack) for sku, pack in unit.catalogue.packs.items()}
     for sku, sheet in sheets.items():
-        pack = Pack.model_validate(sheet.own) if sheet.own else desk.catalogue.packs.get(sku)
+        pack = Pack.model_validate(sheet.own) if sheet.own else unit.catalogue.packs.get(sku)
         if pack is not None:
             priced = pack if sheet.price is None else pack.model_copy(update={"price": sheet.price})
             out[sku] = Offer(priced, sheet.to_be_had, sheet.own is not None)
     return out
 
 
-def set_pack(desk: Desk, opened: Session, sku: str, price: Decimal | None, to_be_had: bool) -> None:
+def set_pack(unit: Unit, sku: str, price: Decimal | None, to_be_had: bool) -> None:
     """Keep the shop's own price of a size, and whether it is to be had. Raises Refused."""
-    if sku not in packs_on_offer(desk, opened):
+    if sku not in packs_on_offer(unit):
         raise Refused("There is no such size here.", {"sku": "Choose a size of the list."}, status=404)
     if price is not None and not 0 <= price <= 1_000_000:
         raise Refused("That is no price.", {"price": "Enter a price from 0 up, such as 23.50."})
-    row = opened.get(PackSheet, sku)
+    row = unit.session.get(PackSheet, sku)
     if row is None:
         row = PackSheet(sku=sku, price=price, to_be_had=to_be_had, own=None)
-        opened.add(row)
+        unit.session.add(row)
     row.price, row.to_be_had = price, to_be_had
-    opened.flush()
+    unit.session.flush()
 
 
-def add_pack(desk: Desk, opened: Session, data: dict[str, Any]) -> Pack:
+def add_pack(unit: Unit, data: dict[str, Any]) -> Pack:
     """Put a size of the shop's own on offer. Raises Refused with a note at each field that is wrong."""
     try:
         pack = Pack.model_validate(data)
     except ValidationError as error:
         notes = {str(e["loc"][0]): str(e["msg"]) for e in error.errors()}
         raise Refused("The size is not sound.", notes) from error
-    if pack.sku in packs_on_offer(desk, opened):
+    if pack.sku in packs_on_offer(unit):
         raise Refused("This number is taken.", {"sku": "Choose another number: this one is on offer already."})
-    opened.add(PackSheet(sku=pack.sku, price=pack.price, to_be_had=True, own=pack.model_dump(mode="json")))
-    opened.flush()
+    unit.session.add(PackSheet(sku=pack.sku, price=pack.price, to_be_had=True, own=pack.model_dump(mode="json")))
+    unit.session.flush()
     return pack

@@ -6,7 +6,6 @@ from typing import Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ValidationError
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
@@ -14,9 +13,9 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.entries import NotePayload
 from cool_sheen.formats.catalogue import missing_in
 from cool_sheen.formats.documents import Document, Unsound
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.stock import SHEETS, Stock, stock
-from cool_sheen.service.work import Press, write
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Part, ShelfSheet
 
 _MOST_EARLIER = 30
@@ -50,75 +49,75 @@ def read_sheet(kind: str, data: Mapping[str, Any]) -> Product | Supply | System:
         raise Refused("The sheet is not sound.", notes_of(error)) from error
 
 
-def check_names(desk: Desk, shelf: Stock, sheet: Product | Supply | System) -> None:
+def check_names(unit: Unit, shelf: Stock, sheet: Product | Supply | System) -> None:
     """Check that what a sheet names is there. Raises Refused."""
     notes = {}
     if isinstance(sheet, System):
         missing = missing_in({sheet.key: sheet}, shelf.products, shelf.supplies)
         notes = {place.partition(".")[2]: f"There is no “{name}” on the shelf." for place, name in missing}
-    elif strange := [key for key in sheet.cautions if key not in desk.catalogue.cautions]:
-        known = ", ".join(desk.catalogue.cautions)
+    elif strange := [key for key in sheet.cautions if key not in unit.catalogue.cautions]:
+        known = ", ".join(unit.catalogue.cautions)
         notes = {"cautions": f"There is no caution “{strange[0]}”: use {known}."}
     if notes:
         raise Refused("The sheet names what is not there.", notes)
 
 
-def save(desk: Desk, opened: Session, kind: str, sheet: Product | Supply | System, *, new: bool = False) -> None:
+def save(unit: Unit, kind: str, sheet: Product | Supply | System, *, new: bool = False) -> None:
     """Put a sheet on the shelf. A product's data become a revision; the one before stays for the parts that use it.
 
     Raises: Refused: a new sheet under a key that is taken, or names that are not on the shelf.
     """
-    shelf = stock(desk, opened)
+    shelf = stock(unit)
     if new and sheet.key in sheets_of(shelf, kind):
         raise Refused("This key is taken.", {"key": "Choose another key: this one is on the shelf already."})
-    check_names(desk, shelf, sheet)
+    check_names(unit, shelf, sheet)
     if isinstance(sheet, Product):
-        desk.keep(opened, sheet)
-    row = opened.get(ShelfSheet, (kind, sheet.key))
+        unit.keep(sheet)
+    row = unit.session.get(ShelfSheet, (kind, sheet.key))
     before = sheets_of(shelf, kind).get(sheet.key)
     data = sheet.model_dump(mode="json")
     if row is None:
-        row = ShelfSheet(kind=kind, key=sheet.key, data=data, earlier=[], updated_at=desk.now())
-        opened.add(row)
+        row = ShelfSheet(kind=kind, key=sheet.key, data=data, earlier=[], updated_at=unit.now)
+        unit.session.add(row)
     if before is not None and before != sheet:
         row.earlier = [*row.earlier, before.model_dump(mode="json")][-_MOST_EARLIER:]
     # Two edits in one tick of a turned clock must not look like one: the version of the shelf goes by this time.
-    row.data, row.updated_at = data, max(desk.now(), _later(row))
-    opened.flush()
+    row.data, row.updated_at = data, max(unit.now, _later(row))
+    unit.session.flush()
 
 
 def _later(row: ShelfSheet) -> Any:
     return row.updated_at.replace(microsecond=min(row.updated_at.microsecond + 1, 999_999))
 
 
-def take_back(desk: Desk, opened: Session, kind: str, key: str) -> bool:
+def take_back(unit: Unit, kind: str, key: str) -> bool:
     """Put the sheet back to how it was before the last change; False when there is nothing before."""
-    row = opened.get(ShelfSheet, (kind, key))
+    row = unit.session.get(ShelfSheet, (kind, key))
     if row is None or not row.earlier:
         return False
     *rest, before = row.earlier
-    row.data, row.earlier, row.updated_at = before, rest, max(desk.now(), _later(row))
-    opened.flush()
+    row.data, row.earlier, row.updated_at = before, rest, max(unit.now, _later(row))
+    unit.session.flush()
     return True
 
 
-def remove(desk: Desk, opened: Session, kind: str, key: str) -> str:
+def remove(unit: Unit, kind: str, key: str) -> str:
     """Take the shop's own sheet off the shelf; what ships stands again. Parts keep their copies.
 
     Returns: What happened, in words.
     Raises: Refused: it is not the shop's own, or a system on the shelf still needs it.
     """
-    row = opened.get(ShelfSheet, (kind, key))
+    row = unit.session.get(ShelfSheet, (kind, key))
     if row is None:
         raise Refused("This sheet ships with the program: it can be changed, but not taken away.", status=409)
-    shelf = stock(desk, opened)
-    c = desk.catalogue
+    shelf = stock(unit)
+    c = unit.catalogue
     ships = key in {"product": set(c.products), "supply": set(c.supplies), "system": set(c.systems)}[kind]
     users = [s.name for s in shelf.systems.values() if kind == "product" and key in s.products()]
     if users and not ships:
         raise Refused(f"{users[0]} needs this product: change that system first.", status=409)
-    opened.delete(row)
-    opened.flush()
+    unit.session.delete(row)
+    unit.session.flush()
     return "The sheet that ships stands again." if ships else "It is off the shelf."
 
 
@@ -162,26 +161,26 @@ class Newer:
     changes: list[Difference]
 
 
-def newer_data(desk: Desk, opened: Session, part: Part) -> list[Newer]:
+def newer_data(unit: Unit, part: Part) -> list[Newer]:
     """Return where the shelf has moved on since a part was planned."""
-    shelf = stock(desk, opened).products
+    shelf = stock(unit).products
     out = []
     for key, content in part.revisions.items():
-        mine = desk.revision(opened, content)
+        mine = unit.revision(content)
         if key in shelf and shelf[key] != mine:
             out.append(Newer(key, shelf[key].name, differences(mine, shelf[key])))
     return out
 
 
-def take_newer(desk: Desk, opened: Session, part: Part, keys: list[str], press: UUID) -> None:
+def take_newer(unit: Unit, part: Part, keys: list[str], press: UUID) -> None:
     """Plan a part with the shelf's data of now, and say so in its log. Coats that are on keep theirs."""
-    shelf = stock(desk, opened).products
+    shelf = stock(unit).products
     taken = [key for key in keys if key in part.revisions and key in shelf]
     if not taken:
         raise Refused("There is nothing newer to take.", status=409)
-    part.revisions = part.revisions | {key: desk.keep(opened, shelf[key]) for key in taken}
+    part.revisions = part.revisions | {key: unit.keep(shelf[key]) for key in taken}
     names = ", ".join(shelf[key].name for key in taken)
-    write(desk, opened, part, NotePayload(text=f"Took the shelf's new data of {names}"), Press(press))
+    write_on_part(unit, part, NotePayload(text=f"Took the shelf's new data of {names}"), Press(press))
 
 
 @dataclass(frozen=True)
@@ -195,9 +194,9 @@ class Coming:
     changes: list[Difference]
 
 
-def compare(desk: Desk, opened: Session, document: Document) -> list[Coming]:
+def compare(unit: Unit, document: Document) -> list[Coming]:
     """Say what a document would bring. Raises Unsound when a sheet names what neither it nor the shelf has."""
-    shelf = stock(desk, opened)
+    shelf = stock(unit)
     products = shelf.products | {p.key: p for p in document.products}
     supplies = shelf.supplies | {s.key: s for s in document.supplies}
     places = {s.key: f"systems.{n} ({s.key})" for n, s in enumerate(document.systems)}
@@ -211,7 +210,7 @@ def compare(desk: Desk, opened: Session, document: Document) -> list[Coming]:
         (f"{kind}.{n} ({key}).cautions", f"there is no caution “{name}”")
         for kind, n, key, cautions in named
         for name in cautions
-        if name not in desk.catalogue.cautions
+        if name not in unit.catalogue.cautions
     ]
     if wrong:
         raise Unsound("Nothing was taken: the file names what neither it nor the shelf has.", wrong)
@@ -234,12 +233,12 @@ def _coming(kind: str, sheet: Product | Supply | System, before: Product | Suppl
     return Coming(kind, sheet.key, sheet.name, "changed", differences(before, sheet))
 
 
-def take_document(desk: Desk, opened: Session, document: Document) -> int:
+def take_document(unit: Unit, document: Document) -> int:
     """Put a document on the shelf, all of it or nothing; return how many sheets were new or changed."""
-    coming = {(c.kind, c.key): c.state for c in compare(desk, opened, document)}
+    coming = {(c.kind, c.key): c.state for c in compare(unit, document)}
     taken = [(kind, sheet) for kind, sheet in _each(document) if coming[kind, sheet.key] != "same"]
     for kind, sheet in taken:
-        save(desk, opened, kind, sheet)
+        save(unit, kind, sheet)
     return len(taken)
 
 

@@ -6,9 +6,8 @@ from zoneinfo import available_timezones
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Shop, Space
 
 # Kind -> (what it is called, usual air movement).
@@ -46,41 +45,41 @@ class NewShop(BaseModel):
     units: Literal["metric", "us"] = "metric"
 
 
-def set_up(desk: Desk, opened: Session, new: NewShop, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
+def set_up(unit: Unit, new: NewShop, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
     """Make the shop. Raises Refused when there is one, or the time zone is not known."""
-    if desk.shop(opened) is not None:
+    if unit.shop is not None:
         raise Refused("The shop is set up already.", status=409)
     if new.time_zone not in available_timezones():
         raise Refused("Something is missing.", {"time_zone": "Choose a time zone of the list, such as Europe/Berlin."})
     shop = Shop(id=1, name=new.name, time_zone=new.time_zone, units=new.units, weather_seed=seed, is_demo=demo)
-    opened.add(shop)
+    unit.session.add(shop)
     for space in spaces:
-        add_space(opened, space)
-    opened.flush()
+        add_space(unit, space)
+    unit.session.flush()
     return shop
 
 
-def add_space(opened: Session, new: NewSpace) -> Space:
+def add_space(unit: Unit, new: NewSpace) -> Space:
     """Make a space. Raises Refused: another one has its name."""
     space = Space(uuid=uuid4(), name="", kind="", air_movement="", heater_min_c=None, dehumidifier_max_rh_pct=None)
-    _describe(opened, space, new)
-    opened.add(space)
-    opened.flush()
+    _describe(unit, space, new)
+    unit.session.add(space)
+    unit.session.flush()
     return space
 
 
-def change_space(opened: Session, uuid: UUID, new: NewSpace) -> Space:
+def change_space(unit: Unit, uuid: UUID, new: NewSpace) -> Space:
     """Describe a space anew; what its parts will see follows at once. Raises Missing, Refused."""
-    space = opened.get(Space, uuid)
+    space = unit.session.get(Space, uuid)
     if space is None:
         raise Missing("space")
-    _describe(opened, space, new)
-    opened.flush()
+    _describe(unit, space, new)
+    unit.session.flush()
     return space
 
 
-def _describe(opened: Session, space: Space, new: NewSpace) -> None:
-    others = opened.execute(select(Space.uuid, Space.name))
+def _describe(unit: Unit, space: Space, new: NewSpace) -> None:
+    others = unit.session.execute(select(Space.uuid, Space.name))
     if any(name.casefold() == new.name.strip().casefold() for uuid, name in others if uuid != space.uuid):
         raise Refused("That name is taken.", {"name": f"There is a “{new.name.strip()}” already: enter another name."})
     space.name, space.kind = new.name.strip(), new.kind
@@ -90,12 +89,12 @@ def _describe(opened: Session, space: Space, new: NewSpace) -> None:
     space.floor_damped, space.extraction = new.floor_damped, new.extraction
 
 
-def set_place(desk: Desk, opened: Session, latitude: float | None, longitude: float | None) -> None:
+def set_place(unit: Unit, latitude: float | None, longitude: float | None) -> None:
     """Say where the shop stands on earth, for the times of the sun. Raises Refused."""
-    shop = desk.shop(opened)
+    shop = unit.shop
     if shop is None:
         raise Refused("Set the shop up first.", status=409)
     if (latitude is None) != (longitude is None):
         raise Refused("Half a place.", {"longitude": "Enter both latitude and longitude, or neither."})
     shop.latitude, shop.longitude = latitude, longitude
-    opened.flush()
+    unit.session.flush()

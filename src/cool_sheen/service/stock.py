@@ -4,12 +4,11 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import ShelfSheet
 
 Kind = Literal["product", "supply", "system"]
@@ -31,19 +30,19 @@ class Stock:
     version: tuple[object, ...] = ()
 
 
-def stock(desk: Desk, opened: Session) -> Stock:
+def stock(unit: Unit) -> Stock:
     """Return the shelf: the shop's own sheets stand before those that ship."""
-    rows = opened.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
+    rows = unit.session.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
     version = tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
-    found: Stock = desk.memo.get(("stock", version), lambda: _gather(desk, opened, version))
+    found: Stock = unit.kept.get(("stock", version), lambda: _gather(unit, version))
     return found
 
 
-def _gather(desk: Desk, opened: Session, version: tuple[object, ...]) -> Stock:
+def _gather(unit: Unit, version: tuple[object, ...]) -> Stock:
     own: dict[str, dict[str, Any]] = {kind: {} for kind in SHEETS}
-    for row in opened.scalars(select(ShelfSheet)):
+    for row in unit.session.scalars(select(ShelfSheet)):
         own[row.kind][row.key] = SHEETS[row.kind].model_validate(row.data)
-    catalogue = desk.catalogue
+    catalogue = unit.catalogue
     return Stock(
         {**catalogue.products, **own["product"]},
         {**catalogue.supplies, **own["supply"]},

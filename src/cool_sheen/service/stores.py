@@ -6,23 +6,21 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from uuid import UUID, uuid5
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.materials.consumables import Used
 from cool_sheen.core.materials.cost import cents
 from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.mixing.recipes import Choice, mix_of
-from cool_sheen.core.planning.paint import Transfer, coats_ahead
-from cool_sheen.core.planning.takeoff import Gun, LayerNeed, TakeOff, take_off, work_of
+from cool_sheen.core.takeoff.needs import LayerNeed, Reservoir, TakeOff, take_off, work_of
+from cool_sheen.core.takeoff.paint import Transfer, coats_ahead
 from cool_sheen.core.units import Millilitres
+from cool_sheen.core.work.steps import only_on
 from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import Standing, stand_all
 from cool_sheen.service.packs import Offer, packs_on_offer
+from cool_sheen.service.part_now import PartNow, parts_now
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import Shop, StockMovement
 
@@ -53,7 +51,7 @@ class Line:
         return self.have_ml + self.bought_ml - self.need_ml
 
     def keeps_until(self, now: datetime) -> datetime | None:
-        """Until when what is left keeps, once it is opened."""
+        """Until when what is left keeps, once it is unit."""
         return (self.opened or now) + timedelta(days=self.keeps_days) if self.keeps_days else None
 
 
@@ -95,9 +93,9 @@ class Stores:
     layers: list[LayerNeed]
 
 
-def gun_of(shop: Shop) -> Gun:
+def reservoir_of(shop: Shop) -> Reservoir:
     """The shop's gun: what its reservoir holds, and what each fill loses."""
-    return Gun(shop.reservoir_ml, shop.loss_ml)
+    return Reservoir(shop.reservoir_ml, shop.loss_ml)
 
 
 @dataclass(frozen=True)
@@ -105,53 +103,53 @@ class Basis:
     """What an estimate goes by: the shelf, the gun, and how much of the paint ends on a part."""
 
     shelf: Stock
-    gun: Gun
+    reservoir: Reservoir
     transfer: Transfer
     version: tuple[object, ...]
 
 
-def basis_of(desk: Desk, opened: Session, shop: Shop, estimate: str = "shop") -> Basis:
+def basis_of(unit: Unit, shop: Shop, estimate: str = "shop") -> Basis:
     """Return what to reckon with: the shop's own use, or the book's transfer."""
-    shelf, gun = stock(desk, opened), gun_of(shop)
-    learned = tuple(yields(desk, opened).items()) if estimate == "shop" else ()
-    return Basis(shelf, gun, transfer_of(desk, opened, estimate), (shelf.version, gun, learned))
+    shelf, reservoir = stock(unit), reservoir_of(shop)
+    learned = tuple(yields(unit).items()) if estimate == "shop" else ()
+    return Basis(shelf, reservoir, transfer_of(unit, estimate), (shelf.version, reservoir, learned))
 
 
-def take_off_of(desk: Desk, found: Standing, basis: Basis) -> TakeOff:
+def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
     """Return what the rest of a part's work takes; kept as long as the part, the shelf and the yields stay."""
 
     def make() -> TakeOff:
-        coats = coats_ahead(found.steps, found.zones, found.products, basis.transfer)
-        made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.gun)
-        assert desk.catalogue.rates is not None
-        made.used, made.hours = work_of(found.steps, found.zones, coats, basis.gun, desk.catalogue.rates)
+        coats = coats_ahead(found.owed, found.zones, found.products, basis.transfer)
+        made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.reservoir)
+        steps = [only_on(row.step, row.owed | row.passed, found.zones) for row in found.owed.left()]
+        made.used, made.hours = work_of(steps, coats, basis.reservoir, unit.catalogue.rates)
         return made
 
-    kept: TakeOff = desk.memo.get(("take-off", found.version, basis.version), make)
+    kept: TakeOff = unit.kept.get(("take-off", found.version, basis.version), make)
     return kept
 
 
-def stores_of(desk: Desk, opened: Session, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
+def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
     """Work the take-off of a project out, or of everything that is planned, and what to buy for it."""
-    meant = [f for f in stand_all(desk, opened, look(desk, opened)) if project in (None, f.part.project_uuid)]
-    basis, total = basis_of(desk, opened, shop, estimate), TakeOff()
+    meant = [f for f in parts_now(unit) if project in (None, f.part.project_uuid)]
+    basis, total = basis_of(unit, shop, estimate), TakeOff()
     for found in meant:
-        total.add(take_off_of(desk, found, basis))
-    for count in can_counts(desk, opened, shop, meant):
+        total.add(take_off_of(unit, found, basis))
+    for count in can_counts(unit, shop, meant):
         if count.product.aerosol and not count.unplanned:  # whole cans, session by session
             total.components[f"paint:{count.product.key}"] = count.cans * count.product.aerosol.can_ml
-    have = stores.balances(opened)
+    have = stores.balances(unit.session)
     missing = {key: ml - max(0.0, have.get(key, 0.0)) for key, ml in total.components.items()}
-    offers = packs_on_offer(desk, opened)
+    offers = packs_on_offer(unit)
     bag = shopping({key: ml for key, ml in missing.items() if ml > 0.5}, offers)
-    in_use = stores.opened_at(opened)
+    in_use = stores.opened_at(unit.session)
     keeps = _keeps(offers)
     lines = [
         Line(key, total.names[key], ml, max(0.0, have.get(key, 0.0)), bag.bought_ml.get(key, 0.0), in_use.get(key),
              keeps.get(key))
         for key, ml in sorted(total.components.items(), key=lambda item: total.names[item[0]])
     ]  # fmt: skip
-    return Stores(total, lines, bag, consumables(desk, total.used), total.layers)
+    return Stores(total, lines, bag, consumables(unit, total.used), total.layers)
 
 
 def _keeps(offers: Mapping[str, Offer]) -> dict[str, int]:
@@ -191,11 +189,11 @@ def _groups(need: Mapping[str, Millilitres], packs: list[Pack]) -> list[dict[str
     return [{key: need[key] for key in sorted(group)} for group in groups]
 
 
-def consumables(desk: Desk, used: Used | None) -> list[tuple[str, float, str, Decimal]]:
+def consumables(unit: Unit, used: Used | None) -> list[tuple[str, float, str, Decimal]]:
     """Return what wears out: name, amount, unit, cost. Whole discs are bought."""
     if used is None:
         return []
-    price = {c.key: (c.name, c.unit, Decimal(c.price)) for c in desk.catalogue.consumables.values()}
+    price = {c.key: (c.name, c.unit, Decimal(c.price)) for c in unit.catalogue.consumables.values()}
     amounts: list[tuple[str, str, float]] = [
         ("disc", f" {grit}", -(-n // 1)) for grit, n in sorted(used.discs.items(), key=lambda item: int(item[0][1:]))
     ]
@@ -225,9 +223,9 @@ class Move:
     note: str = ""
 
 
-def names_of(desk: Desk, opened: Session) -> dict[str, str]:
+def names_of(unit: Unit) -> dict[str, str]:
     """Return what every item that can be in stock is called."""
-    shelf: Stock = stock(desk, opened)
+    shelf: Stock = stock(unit)
     out = {
         component.key: component.name
         for p in shelf.products.values()
@@ -235,27 +233,27 @@ def names_of(desk: Desk, opened: Session) -> dict[str, str]:
         if component.role in ("paint", "hardener")
     }
     out |= {f"supply:{key}": s.name for key, s in shelf.supplies.items() if s.density_g_per_ml}
-    for offer in packs_on_offer(desk, opened).values():
+    for offer in packs_on_offer(unit).values():
         for key in offer.pack.contains:
             out.setdefault(key, key.partition(":")[0].replace("-", " ") + " of " + key.partition(":")[2])
     return out
 
 
-def move(desk: Desk, opened: Session, press: UUID, said: Move) -> None:
+def move(unit: Unit, press: UUID, said: Move) -> None:
     """Log a movement of stock, once. Raises Refused."""
     if said.kind == "bought" and said.sku:
-        offer = packs_on_offer(desk, opened).get(said.sku)
+        offer = packs_on_offer(unit).get(said.sku)
         if offer is None:
             raise Refused("There is no such size here.", {"sku": "Choose a size of the list."})
         if not 1 <= said.count <= 1000:
             raise Refused("That is no count.", {"count": "Enter how many, from 1 to 1000."})
         for n, (item, ml) in enumerate(sorted(offer.pack.contains.items())):
             paid = cents(offer.pack.price * said.count) if n == 0 else None
-            _write(desk, opened, press, n, Move(item, "bought", ml * said.count, said.sku, said.count, said.note), paid)
+            _write(unit, press, n, Move(item, "bought", ml * said.count, said.sku, said.count, said.note), paid)
         return
-    if said.kind not in _MOVES or said.item not in names_of(desk, opened):
+    if said.kind not in _MOVES or said.item not in names_of(unit):
         raise Refused("Something is missing.", {"item": "Choose what it is, and what was done with it."})
-    have = stores.balances(opened).get(said.item, 0.0)
+    have = stores.balances(unit.session).get(said.item, 0.0)
     if not 0 <= said.ml <= _PERSISTS_ML:
         raise Refused("That is no amount.", {"amount": "Enter an amount from 0 up, such as 750 ml."})
     if said.kind in ("used", "discarded") and said.ml > have + 0.5:
@@ -263,24 +261,24 @@ def move(desk: Desk, opened: Session, press: UUID, said: Move) -> None:
             "There is not so much.", {"amount": f"{have:.0f} ml are in stock: count it first if there is more."}
         )
     ml = {"bought": said.ml, "counted": said.ml - have}.get(said.kind, -said.ml)
-    _write(desk, opened, press, 0, Move(said.item, said.kind, ml, "", 1, said.note), None)
+    _write(unit, press, 0, Move(said.item, said.kind, ml, "", 1, said.note), None)
 
 
-def _write(desk: Desk, opened: Session, press: UUID, n: int, said: Move, paid: Decimal | None) -> None:
+def _write(unit: Unit, press: UUID, n: int, said: Move, paid: Decimal | None) -> None:
     row = StockMovement(
-        uuid=uuid5(press, str(n)), item=said.item, kind=said.kind, ml=said.ml, at=desk.now(), recorded_at=desk.now(),
+        uuid=uuid5(press, str(n)), item=said.item, kind=said.kind, ml=said.ml, at=unit.now, recorded_at=unit.now,
         sku=said.sku, paid=paid, note=said.note[:200],
     )  # fmt: skip
-    stores.append(opened, row)
+    stores.append(unit.session, row)
 
 
-def shelf_of_stock(desk: Desk, opened: Session) -> list[Line]:
+def shelf_of_stock(unit: Unit) -> list[Line]:
     """Return everything that is or was in stock, by name."""
-    names, keeps, in_use = names_of(desk, opened), _keeps(packs_on_offer(desk, opened)), stores.opened_at(opened)
-    jars = {item: f"Jar: {note}" for item, _, note, _ in stores.jars(opened)}
+    names, keeps, in_use = names_of(unit), _keeps(packs_on_offer(unit)), stores.opened_at(unit.session)
+    jars = {item: f"Jar: {note}" for item, _, note, _ in stores.jars(unit.session)}
     rows = [
         Line(item, jars.get(item) or names.get(item, item), 0.0, ml, 0.0, in_use.get(item), keeps.get(item))
-        for item, ml in stores.balances(opened).items()
+        for item, ml in stores.balances(unit.session).items()
         if not item.startswith("jar:") or item in jars
     ]
     return sorted(rows, key=lambda line: line.name)

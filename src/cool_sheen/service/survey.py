@@ -7,22 +7,21 @@ from typing import Annotated
 from uuid import UUID, uuid4
 
 from pydantic import Field
-from sqlalchemy.orm import Session
 
+from cool_sheen.core.advice.findings import Ground
 from cool_sheen.core.coatings.families import State
 from cool_sheen.core.coatings.sheets import Method, Strict
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.log.entries import CheckPayload, ClaimPayload, Recorded, SurveyTestPayload
-from cool_sheen.core.log.fold import PartState
-from cool_sheen.core.planning.film_clock import ABRADES
-from cool_sheen.core.planning.stack import Ground
+from cool_sheen.core.log.history import History
 from cool_sheen.core.survey.shapes import Shape
 from cool_sheen.core.survey.tests import Result
 from cool_sheen.core.survey.zones import OLD_FINISHES, Evidence, Found, Strip, ZoneFacts, ZoneKind, what_is_below
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.core.work.steps import ABRADES
 from cool_sheen.service.jobs import zone_facts
-from cool_sheen.service.work import Press, write
+from cool_sheen.service.journal import Press, write_on_part
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Face, Part, Zone
 
 _MOST_ZONES = 40
@@ -61,17 +60,17 @@ def find_zone(part: Part, uuid: UUID) -> Zone:
     return found
 
 
-def _check(desk: Desk, part: Part, said: ZoneSaid, but: Zone | None = None) -> None:
+def _check(unit: Unit, part: Part, said: ZoneSaid, but: Zone | None = None) -> None:
     notes = {}
     if any(z.name.lower() == said.name.lower() for z in part.live_zones if z is not but):
         notes["name"] = "Another zone of this part has this name."
-    if said.substrate not in desk.catalogue.substrates:
+    if said.substrate not in unit.catalogue.substrates:
         notes["substrate"] = "Choose what the zone is made of."
     if said.old_finish not in OLD_FINISHES:
         notes["old_finish"] = "Choose the old finish from the list."
     if said.face not in {face.uuid for face in part.faces}:
         notes["face"] = "Choose a face of this part."
-    if said.bare_since is not None and said.bare_since > desk.now():
+    if said.bare_since is not None and said.bare_since > unit.now:
         notes["bare_since"] = "Enter a time up to now."
     if notes:
         raise Refused("Check what was entered.", notes)
@@ -89,22 +88,22 @@ def _total(part: Part) -> None:
     part.area_m2 = sum(zone.area_m2 for zone in part.live_zones)
 
 
-def edit_zone(desk: Desk, opened: Session, part: Part, zone: UUID, said: ZoneSaid) -> None:
+def edit_zone(unit: Unit, part: Part, zone: UUID, said: ZoneSaid) -> None:
     """Change what the survey says of a zone. Raises Refused, Missing."""
     row = find_zone(part, zone)
-    _check(desk, part, said, row)
+    _check(unit, part, said, row)
     _put(row, said)
     _total(part)
-    opened.flush()
+    unit.session.flush()
 
 
-def split_off(desk: Desk, opened: Session, part: Part, source: UUID, said: ZoneSaid, *, from_its_area: bool) -> Zone:
+def split_off(unit: Unit, part: Part, source: UUID, said: ZoneSaid, *, from_its_area: bool) -> Zone:
     """Make a zone out of another one: it gets its history, and with ``from_its_area`` its area is taken from it.
 
     Raises: Refused: the area is larger than that of the zone it comes from, too many zones, or a field is wrong.
     """
     row = find_zone(part, source)
-    _check(desk, part, said)
+    _check(unit, part, said)
     if len(part.live_zones) >= _MOST_ZONES:
         raise Refused(f"A part has up to {_MOST_ZONES} zones here: make a second part.")
     if from_its_area:
@@ -122,11 +121,11 @@ def split_off(desk: Desk, opened: Session, part: Part, source: UUID, said: ZoneS
     fresh = _heir(row, 1 + max(z.position for z in part.zones), said.name)
     _put(fresh, said)
     row.was_split = True
-    opened.add_all([rest, fresh])
-    opened.flush()
-    opened.refresh(part, ["zones"])
+    unit.session.add_all([rest, fresh])
+    unit.session.flush()
+    unit.session.refresh(part, ["zones"])
     _total(part)
-    opened.flush()
+    unit.session.flush()
     return fresh
 
 
@@ -141,35 +140,35 @@ def _heir(source: Zone, position: int, name: str) -> Zone:
     return Zone(uuid=uuid4(), split_from=source.uuid, position=position, name=name, **facts)
 
 
-def merge(opened: Session, part: Part, zone: UUID, state: PartState) -> None:
+def merge(unit: Unit, part: Part, zone: UUID, history: History) -> None:
     """Put a zone into the one that it was split from. Raises Refused when their coats are not the same."""
     row = find_zone(part, zone)
     siblings = [z for z in part.live_zones if z is not row and z.split_from == row.split_from]
     if row.split_from is None or not siblings:
         raise Refused("There is no zone left that this one was split from.", status=409)
     source = siblings[0]
-    apart = [g for g in state.histories() if row.uuid in g]
+    apart = [g for g in history.same_coats() if row.uuid in g]
     if source.uuid not in apart[0]:
         raise Refused(f"{row.name} and {source.name} have different coats by now: they stay two zones.", status=409)
     source.area_m2 += row.area_m2
     source.shape = {"kind": "typed", "typed_m2": source.area_m2}
     row.was_split = True  # its own entries are handed on to nobody: they are those of the source, too
-    opened.flush()
+    unit.session.flush()
     _total(part)
-    opened.flush()
+    unit.session.flush()
 
 
-def add_face(opened: Session, part: Part, said: FaceSaid) -> Face:
+def add_face(unit: Unit, part: Part, said: FaceSaid) -> Face:
     """Add a face. Raises Refused."""
     _check_face(part, said)
     face = Face(uuid=uuid4(), part_uuid=part.uuid, **said.model_dump())
-    opened.add(face)
-    opened.flush()
-    opened.refresh(part, ["faces"])
+    unit.session.add(face)
+    unit.session.flush()
+    unit.session.refresh(part, ["faces"])
     return face
 
 
-def edit_face(opened: Session, part: Part, face: UUID, said: FaceSaid) -> None:
+def edit_face(unit: Unit, part: Part, face: UUID, said: FaceSaid) -> None:
     """Change a face. Raises Refused, Missing."""
     row = next((f for f in part.faces if f.uuid == face), None)
     if row is None:
@@ -177,7 +176,7 @@ def edit_face(opened: Session, part: Part, face: UUID, said: FaceSaid) -> None:
     _check_face(part, said, row)
     for name, value in said.model_dump().items():
         setattr(row, name, value)
-    opened.flush()
+    unit.session.flush()
 
 
 def _check_face(part: Part, said: FaceSaid, but: Face | None = None) -> None:
@@ -185,9 +184,9 @@ def _check_face(part: Part, said: FaceSaid, but: Face | None = None) -> None:
         raise Refused("Check what was entered.", {"face_name": "Another face of this part has this name."})
 
 
-def log_test(desk: Desk, opened: Session, part: Part, press: Press, said: SurveyTestPayload) -> Recorded:
+def log_test(unit: Unit, part: Part, press: Press, said: SurveyTestPayload) -> Recorded:
     """Log a survey test; a figure decides the result itself. Raises Refused for a test or a result that is none."""
-    test = desk.catalogue.tests.get(said.test)
+    test = unit.catalogue.tests.get(said.test)
     if test is None:
         raise Refused("There is no such test.", {"test": "Choose a test of the list."})
     if test.reads is not None:
@@ -199,26 +198,24 @@ def log_test(desk: Desk, opened: Session, part: Part, press: Press, said: Survey
             raise Refused("This cannot be.", {"reading": str(error)}) from error
     if test.result(said.result) is None:
         raise Refused("The result is missing.", {"result": "Choose what you saw."})
-    return write(desk, opened, part, said, press)
+    return write_on_part(unit, part, said, press)
 
 
-def log_claim(desk: Desk, opened: Session, part: Part, press: Press, said: ClaimPayload) -> Recorded:
+def log_claim(unit: Unit, part: Part, press: Press, said: ClaimPayload) -> Recorded:
     """Log what somebody else says was prepared: a claim, until it was checked."""
-    return write(desk, opened, part, said, press)
+    return write_on_part(unit, part, said, press)
 
 
-def check_claim(
-    desk: Desk, opened: Session, part: Part, press: Press, claim: UUID, state: PartState, holds: bool
-) -> Recorded:
+def check_claim(unit: Unit, part: Part, press: Press, claim: UUID, history: History, holds: bool) -> Recorded:
     """Log the own check of a claim. Raises Missing."""
-    if claim not in state.claims:
+    if claim not in history.claims:
         raise Missing("claim")
-    zones = state.claims[claim].zones
-    if holds and state.claims[claim].payload.says == "strip":
+    zones = history.claims[claim].zones
+    if holds and history.claims[claim].payload.says == "strip":
         for zone in part.live_zones:
             if zone.uuid in zones:
                 zone.strip, zone.word_of_another = "substrate", False
-    return write(desk, opened, part, CheckPayload(claim=claim, holds=holds), Press(press.uuid, press.at, zones))
+    return write_on_part(unit, part, CheckPayload(claim=claim, holds=holds), Press(press.uuid, press.at, zones))
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,23 +230,23 @@ class Shown:
     depth: str
 
 
-def evidence_of(desk: Desk, state: PartState, zone: UUID) -> list[Evidence]:
+def evidence_of(unit: Unit, history: History, zone: UUID) -> list[Evidence]:
     """Return what the tests said of a zone, in order of time."""
     out = []
-    for done in state.surveyed:
-        test = desk.catalogue.tests.get(done.payload.test)
+    for done in history.surveyed:
+        test = unit.catalogue.tests.get(done.payload.test)
         result = test.result(done.payload.result) if test else None
         if test and result and zone in done.zones:
             out.append(Evidence(test.title.lower(), done.at, result.family, result.state))
     return out
 
 
-def tests_shown(desk: Desk, part: Part, state: PartState) -> list[Shown]:
+def tests_shown(unit: Unit, part: Part, history: History) -> list[Shown]:
     """Return the tests that were made, the latest first."""
     names = {zone.uuid: zone.name for zone in part.live_zones}
     out = []
-    for done in reversed(state.surveyed):
-        test = desk.catalogue.tests.get(done.payload.test)
+    for done in reversed(history.surveyed):
+        test = unit.catalogue.tests.get(done.payload.test)
         result = test.result(done.payload.result) if test else None
         if test is None or result is None:
             continue
@@ -260,16 +257,16 @@ def tests_shown(desk: Desk, part: Part, state: PartState) -> list[Shown]:
     return out
 
 
-def found_below(desk: Desk, part: Part, state: PartState, system: System) -> dict[UUID, Found]:
+def found_below(unit: Unit, part: Part, history: History, system: System) -> dict[UUID, Found]:
     """Return what is below each zone for the first coat, as the survey, the tests and the preparation have it."""
-    first = min((c.place for c in state.coats), default=None)
+    first = min((c.place for c in history.coats), default=None)
     prepared = any(step.kind == "sand" for step in system.prepare)
     out = {}
-    for zone in zone_facts(desk, part):
+    for zone in zone_facts(unit, part):
         abraded = any(
-            d.kind in ABRADES and zone.uuid in d.zones and (first is None or d.place < first) for d in state.done
+            d.kind in ABRADES and zone.uuid in d.zones and (first is None or d.place < first) for d in history.works
         )
-        out[zone.uuid] = what_is_below(zone, evidence_of(desk, state, zone.uuid), keyed=prepared or abraded)
+        out[zone.uuid] = what_is_below(zone, evidence_of(unit, history, zone.uuid), keyed=prepared or abraded)
     return out
 
 

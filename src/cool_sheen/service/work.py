@@ -1,12 +1,11 @@
-"""Logging work: what the buttons do. Each call writes one entry, once."""
+"""Logging work: what the buttons do. Each call writes one entry, once, about the zones that it was done to."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Annotated, Any
-from uuid import UUID, uuid4
+from uuid import UUID, uuid4, uuid5
 
 from pydantic import Field
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheets import Strict, TouchHow
@@ -16,89 +15,27 @@ from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
     MIXING,
     CoatPayload,
-    Entry,
     MovePayload,
     Recorded,
     SandPayload,
+    SkipPayload,
     StepPayload,
-    Target,
     TouchTestPayload,
     VoidPayload,
 )
-from cool_sheen.core.log.fold import standing, standing_voids
-from cool_sheen.core.planning.next_action import mark_of
-from cool_sheen.core.planning.steps import Step
+from cool_sheen.core.log.history import Zones, standing, standing_voids
+from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.part.key import sandable
+from cool_sheen.core.part.situation import ZoneFilm
+from cool_sheen.core.work.owed import StepRow
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
 from cool_sheen.service.batches import batch_for
-from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import Standing, facts
+from cool_sheen.service.journal import Press, same_press, write_on_part
+from cool_sheen.service.part_now import PartNow, promised
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
-from cool_sheen.store.models import Part
 
-UNDO_OFFERED = timedelta(seconds=10)
-_EARLIEST = timedelta(days=366)
-_CLOCK_SLACK = timedelta(minutes=2)  # a tablet's clock may be a little ahead
-
-
-def targets(part: Part, zones: frozenset[UUID] = frozenset()) -> tuple[Target, ...]:
-    """Return what an entry is about: these zones, or all that the part has now."""
-    return tuple(
-        Target(project=part.project_uuid, part=part.uuid, zone=zone.uuid)
-        for zone in part.live_zones
-        if not zones or zone.uuid in zones
-    )
-
-
-@dataclass(frozen=True, slots=True)
-class Press:
-    """One press of a button: its id, when the work ended, and the zones that it was done to (all when empty)."""
-
-    uuid: UUID
-    at: datetime | None = None
-    zones: frozenset[UUID] = frozenset()
-
-
-def write(desk: Desk, opened: Session, part: Part, payload: Any, press: Press, **more: Any) -> Recorded:
-    """Write one entry about a part. Raises Refused for a time that cannot be; Conflict."""
-    when = press.at or _known_time(opened, press.uuid) or desk.now()
-    if when > desk.now() + _CLOCK_SLACK:
-        raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
-    if when < desk.now() - _EARLIEST:
-        raise Refused("That is over a year ago.", {"at": "Enter a time within the last year."})
-    about = targets(part, press.zones)
-    entry = Entry(
-        uuid=press.uuid, payload=payload, occurred_at=when, targets=about, person="shop", device="web", **more
-    )
-    return log.append(opened, entry, desk.now())
-
-
-def _known_time(opened: Session, uuid: UUID) -> datetime | None:
-    """A press that is sent again keeps the time of the first one, so that it stays the same entry."""
-    before = log.by_uuid(opened, uuid)
-    return before.entry.occurred_at if before else None
-
-
-def repeat(opened: Session, uuid: UUID, kind: str, part: Part, said: dict[str, Any]) -> Recorded | None:
-    """Return the entry that this press wrote before. Raises Conflict when the first one said something else."""
-    before = log.by_uuid(opened, uuid)
-    if before is None:
-        return None
-    payload = before.entry.payload
-    differs = any(getattr(payload, name, None) != value for name, value in said.items() if value is not None)
-    if payload.kind != kind or differs or part.uuid not in {t.part for t in before.entry.targets}:
-        raise log.Conflict(uuid)
-    return before
-
-
-def _layer(found: Standing, layer_id: str | None) -> tuple[Layer, Step | None]:
-    """Return the layer to coat, and the step that it serves: the asked one, the next one, else the last."""
-    ahead = [p.step for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat"]
-    if layer_id:
-        layer = next((la for la in found.system.layers if la.id == layer_id), None)
-        if layer is None:
-            raise Refused("This part has no such layer.", {"layer_id": "Choose one of the part's layers."})
-    else:
-        layer = ahead[0].layer if ahead and ahead[0].layer else found.system.used[-1]
-    return layer, next((s for s in ahead if s.layer and s.layer.id == layer.id), None)
+_A_MOMENT = timedelta(seconds=1)
 
 
 class CoatSaid(Strict):
@@ -120,19 +57,27 @@ class SandSaid(Strict):
     zones: tuple[UUID, ...] = ()
 
 
-def coat_on(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: CoatSaid, at: datetime | None = None
-) -> Recorded:
-    """Log that a coat is on: it ended now, or at ``at``.
+class TouchSaid(Strict):
+    """What the finger said; without a milestone it is the one that the next action waits for."""
+
+    ready: bool
+    milestone: str | None = None
+    how: TouchHow = "thumb_on_tape"
+    zones: tuple[UUID, ...] = ()
+
+
+def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime | None = None) -> Recorded:
+    """Log that a coat is on: it ended now, or at ``at``, on the zones that were said, else on those of the plan.
 
     Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
     """
-    if before := repeat(opened, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
         return before
-    layer, step = _layer(found, said.layer_id)
+    zones = _zones_said(found, said.zones)
+    layer, step = _coat_meant(found, said.layer_id, zones)
     product = found.products[layer.product]
-    mixed = batch_for(desk, opened, found.part.uuid, product.key, at or desk.now())
-    coat = step.coat if step and step.coat else layer.coats[-1]
+    mixed = batch_for(unit, found.part.uuid, product.key, at or unit.now)
+    coat = step.coat if step else layer.coats[-1]
     kind = said.coat_kind or coat.kind
     as_planned = kind == coat.kind
     payload = CoatPayload.model_validate(
@@ -144,21 +89,37 @@ def coat_on(
             "volume_solids_pct": product.volume_solids_pct,
             "hardener_speed": layer.hardener_speed,
             "reducer_speed": layer.reducer_speed,
-            "method": _method(found, product, step),
+            "method": _method(product, step),
             **(_out_of(mixed) if mixed else {}),
             "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
             "air_movement": found.climate.air_movement,
             "space": found.space.uuid,
-            "promised": facts(found),
+            "promised": promised(found),
         }
     )
-    zones = _zones_said(found, said.zones) or (step.zones if step else frozenset())
     planned = step.id if step and as_planned else None
-    return write(desk, opened, found.part, payload, Press(uuid, at, zones), planned_step=planned)
+    press = Press(uuid, at, zones or (step.zones if step else frozenset()))
+    return write_on_part(unit, found.part, payload, press, planned_step=planned)
 
 
-def _method(found: Standing, product: Product, step: Step | None) -> str:
+def _coat_meant(found: PartNow, layer_id: str | None, zones: Zones) -> tuple[Layer, CoatStep | None]:
+    """Return the layer to coat, and the step that it serves: the asked one, that of the next action, else the next."""
+    steps = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed]
+    ahead = [s for s in steps if isinstance(s, CoatStep) and (not zones or s.zones & zones)]
+    action = found.action.step
+    if isinstance(action, CoatStep) and (not zones or action.zones & zones):
+        ahead = [action, *ahead]
+    if layer_id:
+        layer = next((la for la in found.system.layers if la.id == layer_id), None)
+        if layer is None:
+            raise Refused("This part has no such layer.", {"layer_id": "Choose one of the part's layers."})
+    else:
+        layer = ahead[0].layer if ahead else found.system.used[-1]
+    return layer, next((s for s in ahead if s.layer.id == layer.id), None)
+
+
+def _method(product: Product, step: CoatStep | None) -> str:
     """How the coat is put on: by the face, or the way that the product allows."""
     method = step.method if step else "hvlp"
     return method if method in product.methods else product.methods[0]
@@ -177,40 +138,47 @@ def _out_of(mixed: BatchState) -> dict[str, Any]:
     }
 
 
-def _zones_said(found: Standing, names: tuple[UUID, ...]) -> frozenset[UUID]:
-    if strange := set(names) - {z.uuid for z in found.part.live_zones}:
+def _zones_said(found: PartNow, names: Iterable[UUID]) -> Zones:
+    zones = frozenset(names)
+    if strange := zones - {z.uuid for z in found.part.live_zones}:
         raise Refused("This part has no such zone.", {"zones": f"Choose zones of this part; {len(strange)} are not."})
-    return frozenset(names)
+    return zones
 
 
-class TouchSaid(Strict):
-    """What the finger said; without a milestone it is the one that the next action waits for."""
+def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime | None = None) -> Recorded:
+    """Log a touch test of the film on top of the zones that were said, else of those that the next action is for.
 
-    ready: bool
-    milestone: str | None = None
-    how: TouchHow = "thumb_on_tape"
-
-
-def touch(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: TouchSaid, at: datetime | None = None
-) -> Recorded:
-    """Log a touch test of the coat on top. Raises Refused when nothing was coated, or for a mark it does not have."""
-    if before := repeat(opened, uuid, "touch_test", found.part, said.model_dump()):
+    Raises: Refused: nothing is coated there, or a mark that the film does not have.
+    """
+    if before := same_press(unit, uuid, "touch_test", found.part, said.model_dump(exclude={"zones"})):
         return before
-    top = found.look.top
-    if top is None:
+    zones = _zones_said(found, said.zones) or found.action.zones or found.situation.all_zones
+    tops = [film.top for film in _films(found, zones) if film.top]
+    if not tops:
         raise Refused("There is no film to touch yet: log the first coat.")
-    name = said.milestone or found.action.milestone or mark_of(top.product, "flash") or top.product.milestones[0].name
+    first = found.top if found.top in tops else tops[0]
+    name = _mark_said(found, first, said.milestone)
+    others = tuple(dict.fromkeys(t.coat.uuid for t in tops if t.coat.uuid != first.coat.uuid and name in t.bands))
+    payload = TouchTestPayload(coat=first.coat.uuid, milestone=name, ready=said.ready, how=said.how, others=others)
+    coated = frozenset().union(*(film.zones for film in _films(found, zones) if film.top)) & zones
+    return write_on_part(unit, found.part, payload, Press(uuid, at, coated))
+
+
+def _mark_said(found: PartNow, top: CoatClock, milestone: str | None) -> str:
+    name = milestone or (found.action.milestone if found.top is top else None)
+    name = name or mark_of(top.product, "flash") or top.product.milestones[0].name
     if name not in top.bands:
-        marks = ", ".join(top.bands)
-        raise Refused(f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {marks}."})
-    payload = TouchTestPayload(coat=top.coat.uuid, milestone=name, ready=said.ready, how=said.how)
-    return write(desk, opened, found.part, payload, Press(uuid, at))
+        raise Refused(
+            f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {', '.join(top.bands)}."}
+        )
+    return name
 
 
-def sanded(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, said: SandSaid, at: datetime | None = None
-) -> Recorded:
+def _films(found: PartNow, zones: Zones) -> list[ZoneFilm]:
+    return [film for film in found.situation.films if film.zones & zones]
+
+
+def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime | None = None) -> Recorded:
     """Log a sanding step. Film that was not measured is taken off as planned, else by the grit before.
 
     Raises: Refused: no such grit, or a time that cannot be. Conflict: the uuid says something else.
@@ -220,39 +188,55 @@ def sanded(
         name = f"P{name}"
     if name not in MEAN_UM:
         raise Refused(f"“{said.grit[:20]}” is no grit.", {"grit": "Use a name such as P320 (FEPA) or C320 (CAMI)."})
-    if before := repeat(opened, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
+    if before := same_press(unit, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
         return before
-    next_up = next((p.step for p in found.steps if p.status == "next"), None)
-    planned = next_up if next_up and next_up.kind == "sand" and next_up.grit == name else None
+    zones = _zones_said(found, said.zones)
+    planned = _sanding_meant(found, name, zones)
+    zones = zones or (planned.zones if planned else frozenset())
     payload = SandPayload(
-        layer_id=found.look.top.coat.payload.layer_id if found.look.top else None,
+        layer_id=found.top.coat.payload.layer_id if found.top else None,
         grit=name,
         wet=said.wet,
-        removal_um=said.removal_um if said.removal_um is not None else _removal(found, planned, name),
+        removal_um=said.removal_um if said.removal_um is not None else _removal(found, planned, name, zones),
         measured=said.removal_um is not None,
         break_through="to the layer below" if said.break_through else None,
     )
-    zones = _zones_said(found, said.zones)
-    return write(
-        desk, opened, found.part, payload, Press(uuid, at, zones), planned_step=planned.id if planned else None
-    )
+    press = Press(uuid, at, zones)
+    return write_on_part(unit, found.part, payload, press, planned_step=planned.id if planned else None)
 
 
-def _removal(found: Standing, planned: Any, grit: str) -> float:
+def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
+    """The sanding that this serves: the next action, or what is next for the zones; nothing for work of one's own."""
+    action = found.action.step
+    if isinstance(action, SandStep) and action.grit == grit and (not zones or zones & action.zones):
+        return action
+    firsts = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.status == "next"]
+    fits = (s for s in firsts if isinstance(s, SandStep) and s.grit == grit and (not zones or zones & s.zones))
+    return next(fits, None)
+
+
+def too_early(found: PartNow, zones: Zones, at: datetime) -> bool:
+    """Whether sanding these zones at an instant is no key: some of their film cannot take it yet."""
+    tops = [film.top for film in _films(found, zones or found.situation.all_zones) if film.top]
+    return any(not sandable(top, at) for top in tops)
+
+
+def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) -> float:
     """Estimate what a grit took: the plan's figure, else the scratches of the grit before, else its own."""
-    if not found.state.coats:
+    films = [f for f in _films(found, zones or found.situation.all_zones) if f.top]
+    if not films:
         return 0.0
-    if planned is not None:
+    if planned is not None and planned.removal_um:
         return float(planned.removal_um)
-    since = [d for d in found.state.done_on_top() if d.kind == "sand" and d.grit]
+    since = [w for w in found.history.of(films[0].zones).on_top if w.kind == "sand" and w.grit]
     return scratch_removal(since[-1].grit or grit) if since else scratch_removal(grit)
 
 
 def step_done(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, kind: str, at: datetime | None = None
+    unit: Unit, found: PartNow, uuid: UUID, kind: str, at: datetime | None = None, zones: Iterable[UUID] = ()
 ) -> Recorded:
     """Log a step that leaves no more behind than that it was done. Raises Refused for an unknown kind."""
-    if before := repeat(opened, uuid, kind, found.part, {}):
+    if before := same_press(unit, uuid, kind, found.part, {}):
         return before
     if kind not in STEP_WORDS or kind in ("coat", "sand"):
         raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
@@ -261,38 +245,91 @@ def step_done(
             "Heat is logged with its reading.", {"metal": "Enter the metal temperature and the minutes held."}
         )
     _heat_before(found, kind)
-    step = next((p.step for p in found.steps if p.status == "next" and p.step.kind == kind), None)
+    step = _step_meant(found, kind)
     payload = StepPayload.model_validate({"kind": kind})
-    about = step.zones if step else frozenset()
-    return write(desk, opened, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+    about = _zones_said(found, zones) or (step.zones if step else frozenset())
+    return write_on_part(unit, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
-def _heat_before(found: Standing, kind: str) -> None:
+def _step_meant(found: PartNow, kind: str) -> Step | None:
+    """The step that this serves: the next action, else what is next for some zone."""
+    if found.action.step is not None and found.action.step.kind == kind:
+        return found.action.step
+    firsts = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.status == "next")
+    return next((step for step in firsts if step.kind == kind), None)
+
+
+def _heat_before(found: PartNow, kind: str) -> None:
     """What comes after the heat is refused while a stage of it is still to come."""
-    ahead = [p.step for p in found.steps if p.status in ("next", "ahead")]
+    ahead = found.ahead()
     bake = next((n for n, step in enumerate(ahead) if step.kind == "bake"), None)
     mine = next((n for n, step in enumerate(ahead) if step.kind == kind), None)
     if bake is not None and mine is not None and mine > bake:
         raise Refused(f"{ahead[bake].label} first: a heat stage is never skipped.", status=409)
 
 
-def moved(
-    desk: Desk, opened: Session, found: Standing, uuid: UUID, space: UUID, at: datetime | None = None
-) -> Recorded:
+def skipped(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str], reason: str) -> Recorded:
+    """Log that steps are not done, and why: they leave plan, Mix and Stores with these words.
+
+    Raises: Refused: no reason, or steps that are not owed.
+    """
+    wanted = tuple(steps)
+    if before := same_press(unit, uuid, "skip", found.part, {"steps": wanted}):
+        return before
+    rows = [row for row in found.owed.left() if row.step.id in wanted]
+    if not rows:
+        raise Refused("These steps are not owed any more.", {"steps": "Load the page again."}, status=409)
+    if len(reason.strip()) < 3:
+        raise Refused("The reason is missing.", {"reason": "Write why it is not done: it stays with the job."})
+    zones = frozenset().union(*(row.owed | row.passed for row in rows))
+    words = ", ".join(row.step.label for row in rows)[:4000]
+    payload = SkipPayload(steps=tuple(row.step.id for row in rows), words=words)
+    return write_on_part(unit, found.part, payload, Press(uuid, None, zones), reason=reason.strip()[:4000])
+
+
+def done_before(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str]) -> Recorded:
+    """Log that what was passed over was done after all, just before the coat that lies over it.
+
+    Raises: Refused: nothing of it was passed over, or a coat, which has its own time.
+    """
+    wanted = set(steps)
+    rows = [row for row in found.owed.passed_over() if row.step.id in wanted]
+    if before := log.by_uuid(unit.session, uuid5(uuid, "0")):
+        return before
+    if not rows:
+        raise Refused("Nothing of this was passed over.", status=409)
+    if any(isinstance(row.step, CoatStep) for row in rows):
+        raise Refused("A coat is logged with its own time.", {"steps": "Log the coat with the time at which it ended."})
+    written = [_done_before(unit, found, uuid5(uuid, str(n)), row, len(rows) - n) for n, row in enumerate(rows)]
+    return written[-1]
+
+
+def _done_before(unit: Unit, found: PartNow, uuid: UUID, row: StepRow, ahead: int) -> Recorded:
+    place = found.owed.steps.index(row.step)
+    later = {s.layer.id for s in found.owed.steps[place:] if isinstance(s, CoatStep)}
+    coats = [c.ended_at for c in found.history.coats if c.zones & row.passed and c.payload.layer_id in later]
+    at = min(coats, default=unit.now) - ahead * _A_MOMENT
+    payload: Any = StepPayload.model_validate({"kind": row.step.kind}) if row.step.kind != "sand" else None
+    if isinstance(row.step, SandStep):
+        payload = SandPayload(grit=row.step.grit, wet=row.step.wet, removal_um=0.0)
+    return write_on_part(unit, found.part, payload, Press(uuid, at, row.passed), planned_step=row.step.id)
+
+
+def moved(unit: Unit, found: PartNow, uuid: UUID, space: UUID, at: datetime | None = None) -> Recorded:
     """Log that a part stands in another space from now on."""
-    return repeat(opened, uuid, "move", found.part, {"space": space}) or write(
-        desk, opened, found.part, MovePayload(space=space), Press(uuid, at)
+    return same_press(unit, uuid, "move", found.part, {"space": space}) or write_on_part(
+        unit, found.part, MovePayload(space=space), Press(uuid, at)
     )
 
 
-def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID | None = None) -> Recorded:
+def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> Recorded:
     """Take an entry of a part back: the last one, when none is named. It stays in the log, and counts no more.
 
     Raises: Refused: nothing to take back, or an entry of another part.
     """
-    if before := repeat(opened, uuid, "void", found.part, {}):
+    if before := same_press(unit, uuid, "void", found.part, {}):
         return before
-    everything = log.of_part(opened, found.part.uuid)
+    everything = log.of_part(unit.session, found.part.uuid)
     rows = standing(everything)
     where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
     # What is in the cup is taken back at the mixing bench.
@@ -305,7 +342,7 @@ def undo(desk: Desk, opened: Session, found: Standing, uuid: UUID, entry: UUID |
         chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
-    return write(desk, opened, found.part, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
+    return write_on_part(unit, found.part, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
 
 
 def new_id() -> UUID:

@@ -6,7 +6,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.routing import Route
 
 from cool_sheen import __version__
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.web import problems
 from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing
@@ -31,8 +31,8 @@ from cool_sheen.web.security import Doorkeeper
 from cool_sheen.web.templating import Pages
 
 
-def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
-    """Return the application over a desk."""
+def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
+    """Return the application over a workshop."""
     settings = settings or Settings()
     app = FastAPI(
         title="Cool Sheen",
@@ -44,7 +44,7 @@ def create_app(desk: Desk, settings: Settings | None = None) -> FastAPI:
         separate_input_output_schemas=False,
     )
     assets = Assets()
-    app.state.desk, app.state.pages = desk, Pages(desk, assets)
+    app.state.workshop, app.state.pages = workshop, Pages(workshop, assets)
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
     for module in (bench, jobs, scale, mix, stores, survey, systems, what_if, part, shelf, spaces, weather, start):

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import read_quantity
-from cool_sheen.service.desk import Refused
+from cool_sheen.service.unit import Refused
 
 
 @dataclass(slots=True)

@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 from cool_sheen.core.errors import CoreError
-from cool_sheen.service.desk import Refused
+from cool_sheen.service.unit import Refused
 from cool_sheen.store.log import Conflict, UnknownTarget
-from cool_sheen.web.parts import NoShop
+from cool_sheen.web.depends import NoShop
 from cool_sheen.web.security import TooLarge
 from cool_sheen.web.templating import Pages
 
@@ -91,8 +91,8 @@ def install(app: FastAPI, pages: Pages) -> None:
             return problem(status, detail, errors)
         template = "_refusal.html" if request.headers.get("hx-request") else "refusal.html"
         title = _TITLES.get(status, "Refused")
-        with pages.desk.open() as opened:
-            return pages.show(request, opened, template, status, title=title, detail=detail, errors=errors)
+        with pages.workshop.open() as unit:
+            return pages.show(request, unit, template, status, title=title, detail=detail, errors=errors)
 
     async def to_the_start(request: Request, error: Exception) -> Response:
         return RedirectResponse("/start", 303)

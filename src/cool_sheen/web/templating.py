@@ -7,12 +7,11 @@ from zoneinfo import ZoneInfo
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
-from sqlalchemy.orm import Session
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
 from cool_sheen.core.units import amount, shown
-from cool_sheen.service.desk import Desk, units_of, zone_of
+from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
@@ -36,8 +35,8 @@ def exact(value: float, dimension: str, units: str) -> str:
 class Pages:
     """Renders templates for an application."""
 
-    def __init__(self, desk: Desk, assets: Assets) -> None:
-        self.desk = desk
+    def __init__(self, workshop: Workshop, assets: Assets) -> None:
+        self.workshop = workshop
         self.environment = Environment(
             loader=PackageLoader("cool_sheen.web"),
             autoescape=True,
@@ -52,16 +51,16 @@ class Pages:
         )
 
     def show(
-        self, request: Request, opened: Session | None, template: str, status: int = 200, **context: Any
+        self, request: Request, unit: Unit | None, template: str, status: int = 200, **context: Any
     ) -> HTMLResponse:
         """Render a page or a fragment."""
-        shop = self.desk.shop(opened) if opened is not None else None
+        shop = unit.shop if unit is not None else None
         known = {
             "shop": shop,
             "zone": zone_of(shop) if shop else ZoneInfo("UTC"),
             "units": shop.units if shop else "metric",
             "signs": units_of(shop) if shop else {},
-            "now": self.desk.now(),
+            "now": self.workshop.now(),
             "path": request.url.path,
             "booth": request.cookies.get("booth") == "1",
         }

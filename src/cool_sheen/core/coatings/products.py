@@ -2,8 +2,9 @@
 
 import hashlib
 import itertools
+from collections.abc import Mapping
 from functools import cached_property
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
@@ -188,6 +189,13 @@ class Product(Strict):
         if self.wet_film_min_um > self.wet_film_max_um:
             raise ValueError("wet_film_min_um must not be over wet_film_max_um")
         return self
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Return a copy; what was worked out of this sheet is none of a changed one."""
+        copied = super().model_copy(update=update, deep=deep)
+        for worked_out in ("drying", "content_hash"):
+            copied.__dict__.pop(worked_out, None)
+        return copied
 
     @cached_property
     def drying(self) -> DryingData:

@@ -172,6 +172,10 @@ class History:
             tuple(h.bake for h in self.bakes if h.zones & zones),
         )
 
+    def lately(self, zone: UUID, most: int) -> list[LaidCoat]:
+        """Return the last coats of a zone."""
+        return [c for c in self.coats if zone in c.zones][-most:]
+
     def apart(self) -> list[ZoneHistory]:
         """Return the zones grouped by what was done to them since the coats on top, and by those coats."""
         groups: dict[Hashable, set[UUID]] = {}

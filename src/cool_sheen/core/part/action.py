@@ -66,7 +66,7 @@ def action_of(situation: Situation, first: Planned | None) -> Action:
         return _coat(situation, first, film, now)
     if isinstance(first.step, SandStep) or getattr(first.step, "after", None):
         return _milestone(situation, first, film, now)
-    return _work(first, film, now)
+    return _work(situation, first, film, now)
 
 
 def holding(situation: Situation, step: Step) -> ZoneFilm:
@@ -191,13 +191,16 @@ def _ready(first: Planned, top: CoatClock | None) -> str:
     return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
 
 
-def _work(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
+def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
     step = first.step
-    if first.wait is Wait.DAMP:
-        return Action(step, step.label, "", now.state, first.start, "dry in", first.because, zones=step.zones, film=film,
-                      planned=first)  # fmt: skip
-    because = first.because if first.inserted else "the next step of the system"
-    return Action(step, step.label, step.kind, now.state, because=because, zones=step.zones, film=film, planned=first)
+    if first.wait in (Wait.GATE, Wait.LIMIT) and situation.now < first.start:
+        return _held(situation, first, film, tested=True)
+    because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
+    waits = first.wait is Wait.DAMP
+    return Action(
+        step, step.label, "" if waits else step.kind, now.state, first.start if waits else None,
+        "dry in" if waits else "", because, zones=step.zones, film=film, planned=first,
+    )  # fmt: skip
 
 
 def _stuck(situation: Situation, stuck: Stuck) -> Action:

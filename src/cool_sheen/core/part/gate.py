@@ -99,13 +99,13 @@ class CoatGate:
         return Shut(start, self._opens_s(start), words)
 
     def _opens_s(self, start_s: float) -> float:
-        """When the gate is open next, from an instant on. [s since 1970]"""
+        """When the gate is open next, from an instant on: a whole second in which it is. [s since 1970]"""
         at = start_s
         while (met := self._stopped_by(at)) is not None and at < self.climate.ends_s:
             if math.isinf(met.to_s):
                 return math.inf
             at = max(met.to_s, at + _SETTLED_S)
-        return at if met is None else math.inf
+        return math.ceil(at) if met is None else math.inf
 
     def opens(self, at: datetime) -> datetime | None:
         """The first instant from one on at which a coat may start; None when there is none within the forecast."""
@@ -122,7 +122,7 @@ class CoatGate:
         last = math.inf if met is None else self._last_start_s(met.since_s)
         if math.isinf(self.safe_s(self.climate.ends_s)):  # where the climate ends nothing dries any more
             last = min(last, self._last_start_s(float(self._curve.at_s[-1])))
-        return max(start_s, last)
+        return max(start_s, last if math.isinf(last) else math.floor(last))
 
     def _last_start_s(self, safe_by_s: float) -> float:
         """The last start from which the coat is safe by an instant: what lies below weighs less the later it is."""

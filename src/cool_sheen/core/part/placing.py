@@ -228,7 +228,7 @@ class _Placer:
         end = start + labour + timedelta(minutes=getattr(step, "hold_minutes", None) or 0)
         self.now = end
         self._worked(step, end)
-        return Planned(step, start, end, fit.because, labour, fit.wait, band, inserted=inserted)
+        return Planned(step, start, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted)
 
     def _worked(self, step: Step, end: datetime) -> None:
         for zone in step.zones:
@@ -272,7 +272,7 @@ class _Placer:
         start, labour = fit.at, self._labour(part)
         if stale := self._stale(part.zones, start):
             yield self._add(
-                _work(part, "wipe", "Wipe again", stale, self.sit),
+                _work(part, "wipe", "Wipe again, then coat", stale, self.sit),
                 replace(fit, because=f"the last wipe is over a night old; {fit.because}"),
                 inserted=True,
             )

@@ -4,15 +4,12 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID, uuid5
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
     BatchEndPayload,
     BatchLine,
     BatchPayload,
     BatchUse,
-    Entry,
     PourPayload,
     Recorded,
     StampPayload,
@@ -23,9 +20,10 @@ from cool_sheen.core.log.entries import (
 from cool_sheen.core.mixing.order import GATES, Stage, stages
 from cool_sheen.core.mixing.ratios import Share, shares
 from cool_sheen.core.units import Grams, Millilitres
+from cool_sheen.service import journal
 from cool_sheen.service.batches import find
-from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.mixing.plan import Asked, PartCoats, Worked, work_out
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import StockMovement
@@ -57,9 +55,7 @@ def _plan(worked: Worked, asked: Asked) -> BatchPayload:
 
 
 def _layer_id(use: PartCoats) -> str:
-    layer = use.coats[0].step.layer
-    assert layer is not None
-    return layer.id
+    return use.coats[0].step.layer.id
 
 
 def _line(worked: Worked, place: int, share: Share) -> BatchLine:
@@ -77,35 +73,22 @@ def _line(worked: Worked, place: int, share: Share) -> BatchLine:
     )  # fmt: skip
 
 
-def begin(desk: Desk, opened: Session, asked: Asked, press: UUID) -> UUID:
+def begin(unit: Unit, asked: Asked, press: UUID) -> UUID:
     """Begin a batch: what was worked out is kept, and its pours can follow. Raises as ``work_out``."""
-    if log.by_uuid(opened, press) is not None:
+    if journal.pressed_before(unit, press) is not None:
         return press
-    worked = work_out(desk, opened, asked)
-    desk.keep(opened, worked.product)
+    worked = work_out(unit, asked)
+    unit.keep(worked.product)
     parts = [use.waiting.found.part for use in worked.uses]
     about = tuple(Target(project=part.project_uuid, part=part.uuid) for part in parts)
-    _write(desk, opened, about, _plan(worked, asked), press, reason=asked.reason or None)
+    journal.write(unit, about, _plan(worked, asked), journal.Press(press), reason=asked.reason or None)
     if asked.jar and worked.jar_ml:
-        _move(desk, opened, press, Moved(f"jar:{asked.jar}", -worked.jar_ml, "used", press))
+        _move(unit, press, Moved(f"jar:{asked.jar}", -worked.jar_ml, "used", press))
     return press
 
 
-def _write(
-    desk: Desk, opened: Session, about: tuple[Target, ...], payload: object, press: UUID, *,
-    voids: UUID | None = None, reason: str | None = None,
-) -> Recorded:  # fmt: skip
-    before = log.by_uuid(opened, press)
-    at = before.entry.occurred_at if before else desk.now()
-    entry = Entry(
-        uuid=press, payload=payload, occurred_at=at, targets=about, person="shop", device="web", voids=voids,  # type: ignore[arg-type]
-        reason=reason,
-    )  # fmt: skip
-    return log.append(opened, entry, desk.now())
-
-
-def _about(state: BatchState, opened: Session) -> tuple[Target, ...]:
-    begun = log.by_uuid(opened, state.uuid)
+def _about(unit: Unit, state: BatchState) -> tuple[Target, ...]:
+    begun = log.by_uuid(unit.session, state.uuid)
     return begun.entry.targets if begun else ()
 
 
@@ -120,21 +103,21 @@ class Moved:
     note: str = ""
 
 
-def _move(desk: Desk, opened: Session, press: UUID, moved: Moved) -> None:
+def _move(unit: Unit, press: UUID, moved: Moved) -> None:
     """Write it under a name that follows from the press: the same press sent twice moves once."""
     if moved.item.startswith("free:"):
         return
     row = StockMovement(
         uuid=uuid5(press, f"{moved.item}:{moved.kind}"), item=moved.item, kind=moved.kind, ml=moved.ml,
-        at=desk.now(), recorded_at=desk.now(), batch=moved.batch, note=moved.note[:200],
+        at=unit.now, recorded_at=unit.now, batch=moved.batch, note=moved.note[:200],
     )  # fmt: skip
-    stores.append(opened, row)
+    stores.append(unit.session, row)
 
 
-def stages_of(desk: Desk, opened: Session, state: BatchState) -> list[Stage]:
+def stages_of(unit: Unit, state: BatchState) -> list[Stage]:
     """Return the stages of a batch in their order."""
     plan = state.plan
-    sheet = desk.revision(opened, plan.coating)
+    sheet = unit.revision(plan.coating)
     return stages(
         [line.role for line in plan.lines], sheet.role, plan.strainer_um is not None, plan.induction_minutes > 0,
         plan.method in _SPRAYED,
@@ -154,10 +137,10 @@ def is_past(stage: Stage, state: BatchState, now: datetime) -> bool:
     return target.poured_ml > 0 and (target.poured_ml >= target.target_ml * tolerance or used_up)
 
 
-def stage_now(desk: Desk, opened: Session, state: BatchState) -> Stage:
+def stage_now(unit: Unit, state: BatchState) -> Stage:
     """Return the stage that is next; ``ready`` when all are behind."""
-    for stage in stages_of(desk, opened, state):
-        if not is_past(stage, state, desk.now()):
+    for stage in stages_of(unit, state):
+        if not is_past(stage, state, unit.now):
             return replace(stage, until=state.inducted_at) if stage.does == "wait" else stage
     return Stage("ready")
 
@@ -173,21 +156,19 @@ class PourSaid:
     used_up: bool = False
 
 
-def pour(
-    desk: Desk, opened: Session, uuid: UUID, press: UUID, said: PourSaid, scale_g: Grams | None = None
-) -> Recorded:
+def pour(unit: Unit, uuid: UUID, press: UUID, said: PourSaid, scale_g: Grams | None = None) -> Recorded:
     """Log a pour, and take it out of stock.
 
     Raises: Refused: an ended batch, a component out of its turn, a reducer before the induction is over, an amount
         that cannot be. Conflict: the press says something else.
     """
-    state = find(desk, opened, uuid).state
-    if before := log.by_uuid(opened, press):
+    state = find(unit, uuid).state
+    if before := journal.pressed_before(unit, press):
         return before
     _is_open(state)
     if not 0 <= said.line < len(state.plan.lines):
         raise Refused("This batch has no such component.", {"line": "Choose a component of the batch."})
-    _in_turn(desk, opened, state, said.line)
+    _in_turn(unit, state, said.line)
     line, target = state.plan.lines[said.line], state.targets()[said.line]
     ml = _amount(state, said, target.missing_ml, scale_g)
     if ml <= 0:
@@ -200,8 +181,8 @@ def pour(
         )  # fmt: skip
     how = said.how if said.how in ("mark", "scale", "typed", "top_up") else "typed"
     payload = PourPayload(batch=uuid, line=said.line, ml=round(ml, 3), how=how, used_up=said.used_up)  # type: ignore[arg-type]
-    row = _write(desk, opened, _about(state, opened), payload, press)
-    _move(desk, opened, press, Moved(line.component, -round(ml, 3), "used", uuid))
+    row = journal.write(unit, _about(unit, state), payload, journal.Press(press))
+    _move(unit, press, Moved(line.component, -round(ml, 3), "used", uuid))
     return row
 
 
@@ -227,55 +208,55 @@ def _amount(state: BatchState, said: PourSaid, missing_ml: Millilitres, scale_g:
     return missing_ml if said.ml is None else said.ml
 
 
-def _in_turn(desk: Desk, opened: Session, state: BatchState, line: int) -> None:
+def _in_turn(unit: Unit, state: BatchState, line: int) -> None:
     """Gates, order and induction: what the tool refuses, with the reason."""
     role = state.plan.lines[line].role
-    for stage in stages_of(desk, opened, state):
+    for stage in stages_of(unit, state):
         if stage.does == "pour" and stage.line == line:
             return
-        if is_past(stage, state, desk.now()):
+        if is_past(stage, state, unit.now):
             continue
         if stage.does == "gate":
             title = GATES[stage.gate][0]
             raise Refused(f"{title} first, and stamp it: then the {role} goes in.", status=409)
         if stage.does == "wait":
             until = state.inducted_at
-            left = (until - desk.now()).total_seconds() / 60 if until else state.plan.induction_minutes
+            left = (until - unit.now).total_seconds() / 60 if until else state.plan.induction_minutes
             raise Refused(f"The mix inducts for another {left:.0f} min: the {role} is locked until then.", status=409)
         missing = state.plan.lines[stage.line].name
         raise Refused(f"{missing} goes in first.", {"line": f"Pour {missing}, then this."}, status=409)
 
 
-def stamp(desk: Desk, opened: Session, uuid: UUID, press: UUID, gate: str) -> Recorded:
+def stamp(unit: Unit, uuid: UUID, press: UUID, gate: str) -> Recorded:
     """Stamp a gate of a batch; it cannot be undone. Raises Refused."""
-    state = find(desk, opened, uuid).state
-    if before := log.by_uuid(opened, press):
+    state = find(unit, uuid).state
+    if before := journal.pressed_before(unit, press):
         return before
     _is_open(state)
-    order = stages_of(desk, opened, state)
+    order = stages_of(unit, state)
     if gate not in {s.gate for s in order}:
         raise Refused("This batch has no such gate.", {"gate": "Choose a gate of the list."})
     for stage in order:
         if stage.gate == gate:
             break
-        if not is_past(stage, state, desk.now()):
+        if not is_past(stage, state, unit.now):
             what = GATES[stage.gate][0] if stage.gate else "What comes before it"
             raise Refused(f"{what} is not done yet: one after the other.", status=409)
-    return _write(desk, opened, _about(state, opened), StampPayload(gate=gate, batch=uuid), press)
+    return journal.write(unit, _about(unit, state), StampPayload(gate=gate, batch=uuid), journal.Press(press))
 
 
-def note_viscosity(desk: Desk, opened: Session, uuid: UUID, press: UUID, seconds: float, by: str) -> Recorded:
+def note_viscosity(unit: Unit, uuid: UUID, press: UUID, seconds: float, by: str) -> Recorded:
     """Note how fast a batch runs. Raises Refused."""
-    state = find(desk, opened, uuid).state
+    state = find(unit, uuid).state
     _is_open(state)
     payload = ViscosityPayload(batch=uuid, seconds=seconds, by=by or "cup")
-    return _write(desk, opened, _about(state, opened), payload, press)
+    return journal.write(unit, _about(unit, state), payload, journal.Press(press))
 
 
-def take_back(desk: Desk, opened: Session, uuid: UUID, press: UUID, entry: UUID) -> Recorded:
+def take_back(unit: Unit, uuid: UUID, press: UUID, entry: UUID) -> Recorded:
     """Take a pour or the end of a batch back, and put the stock right. Raises Refused."""
-    state = find(desk, opened, uuid).state
-    if before := log.by_uuid(opened, press):
+    state = find(unit, uuid).state
+    if before := journal.pressed_before(unit, press):
         return before
     poured = next((p for p in state.pours if p.uuid == entry), None)
     if poured is None and entry != state.end_entry:
@@ -283,20 +264,20 @@ def take_back(desk: Desk, opened: Session, uuid: UUID, press: UUID, entry: UUID)
     if poured is not None:
         _is_open(state)
         line = state.plan.lines[poured.payload.line]
-        _move(desk, opened, press, Moved(line.component, poured.payload.ml, "put back", uuid))
+        _move(unit, press, Moved(line.component, poured.payload.ml, "put back", uuid))
     elif state.goes == "jar":
-        _move(desk, opened, press, Moved(f"jar:{uuid}", -state.left_ml, "put back", uuid))
-    return _write(desk, opened, _about(state, opened), VoidPayload(), press, voids=entry)
+        _move(unit, press, Moved(f"jar:{uuid}", -state.left_ml, "put back", uuid))
+    return journal.write(unit, _about(unit, state), VoidPayload(), journal.Press(press), voids=entry)
 
 
-def end(desk: Desk, opened: Session, uuid: UUID, press: UUID, left_ml: Millilitres, goes: str) -> Recorded:
+def end(unit: Unit, uuid: UUID, press: UUID, left_ml: Millilitres, goes: str) -> Recorded:
     """End a batch: nothing left, offered to others, into a jar, or waste.
 
     Raises: Refused: more left than was mixed, two-pack into a jar, one-pack offered, or a mix that has gelled.
     """
-    running = find(desk, opened, uuid)
+    running = find(unit, uuid)
     state = running.state
-    if before := log.by_uuid(opened, press):
+    if before := journal.pressed_before(unit, press):
         return before
     _is_open(state)
     two_pack = state.plan.pot_life_minutes is not None
@@ -307,15 +288,15 @@ def end(desk: Desk, opened: Session, uuid: UUID, press: UUID, left_ml: Millilitr
         goes = "nothing_left"
     elif goes == "jar" and two_pack:
         raise Refused("It sets in the jar.", {"goes": "Two-pack does not keep: offer it to another part, or waste."})
-    elif goes == "offered" and (not two_pack or not running.usable(desk.now())):
+    elif goes == "offered" and (not two_pack or not running.usable(unit.now)):
         why = "One-pack keeps: put it into a jar." if not two_pack else "The pot life is over: it is waste."
         raise Refused("It cannot be offered.", {"goes": why})
     elif goes not in ("offered", "jar", "waste"):
         raise Refused("Something is missing.", {"goes": "Say where the rest goes."})
     payload = BatchEndPayload(batch=uuid, left_ml=max(0.0, left_ml), goes=goes)  # type: ignore[arg-type]
-    row = _write(desk, opened, _about(state, opened), payload, press)
+    row = journal.write(unit, _about(unit, state), payload, journal.Press(press))
     if goes == "jar":
-        _move(desk, opened, press, Moved(f"jar:{uuid}", left_ml, "jar", uuid, f"{state.plan.name}, ready to use"))
+        _move(unit, press, Moved(f"jar:{uuid}", left_ml, "jar", uuid, f"{state.plan.name}, ready to use"))
     return row
 
 

@@ -3,29 +3,26 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
-from cool_sheen.service.batches import Standing as Running
-from cool_sheen.service.batches import recent
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.batches import RunningBatch, recent
+from cool_sheen.service.climate import weather_now
 from cool_sheen.service.mixing.plan import Waiting, waiting
+from cool_sheen.service.unit import Unit
 
 
 @dataclass(frozen=True)
 class Offer:
     """What is left of a batch, and a part that waits for the same."""
 
-    batch: Running
+    batch: RunningBatch
     waiting: Waiting
     coats: int
 
 
-def offers(desk: Desk, running: Sequence[Running], queue: Sequence[Waiting]) -> list[Offer]:
+def offers(unit: Unit, running: Sequence[RunningBatch], queue: Sequence[Waiting]) -> list[Offer]:
     """Return the left-overs that can still be used, each with a part that waits for that paint."""
     out = []
     for batch in running:
-        if not batch.offered(desk.now()):
+        if not batch.offered(unit.now):
             continue
         for found in queue:
             if found.product.key != batch.state.plan.product:
@@ -39,8 +36,8 @@ def offers(desk: Desk, running: Sequence[Running], queue: Sequence[Waiting]) -> 
     return out
 
 
-def bench(desk: Desk, opened: Session) -> tuple[list[Running], list[Waiting], list[Offer]]:
+def mixing_bench(unit: Unit) -> tuple[list[RunningBatch], list[Waiting], list[Offer]]:
     """Return what runs, what waits, and what is left over for whom."""
-    weather = look(desk, opened)
-    running, queue = recent(desk, opened, weather), waiting(desk, opened, weather)
-    return running, queue, offers(desk, running, queue)
+    weather = weather_now(unit)
+    running, queue = recent(unit, weather), waiting(unit, weather)
+    return running, queue, offers(unit, running, queue)

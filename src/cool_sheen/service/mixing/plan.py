@@ -5,22 +5,20 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.mixing.pot_life import way_in_time
 from cool_sheen.core.mixing.ratios import Batch, poured_batch, readings, ready_from, ready_from_mixed, shares
 from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
 from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
-from cool_sheen.core.planning.paint import CoatPaint, coats_ahead, next_coats
-from cool_sheen.core.planning.takeoff import Gun
+from cool_sheen.core.takeoff.needs import Reservoir
+from cool_sheen.core.takeoff.paint import CoatPaint, coats_ahead, waiting_coats
 from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
-from cool_sheen.service.climate import Weather, look, now_in
-from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import Standing, rest_of, stand_all
+from cool_sheen.service.climate import Weather, weather_now
 from cool_sheen.service.packs import packs_on_offer
+from cool_sheen.service.part_now import PartNow, parts_now
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.store import stock as stores
 
 
@@ -28,7 +26,7 @@ from cool_sheen.store import stock as stores
 class Waiting:
     """A part, and the coats of its next layer: one batch can be mixed for them."""
 
-    found: Standing
+    found: PartNow
     product: Product
     coats: list[CoatPaint]
 
@@ -52,7 +50,7 @@ class Asked:
     tins: int = 1
     choice: Choice = field(default_factory=Choice)
     method: str = ""  # by the faces of the parts, when it is left out
-    gun: Gun = field(default_factory=Gun)
+    reservoir: Reservoir = field(default_factory=Reservoir)
     cup_ml: Millilitres | None = None
     tare_g: Grams = 0.0
     estimate: str = "shop"
@@ -98,51 +96,52 @@ class Worked:
     space: UUID | None
 
 
-def waiting(desk: Desk, opened: Session, weather: Weather, estimate: str = "shop") -> list[Waiting]:
-    """Return every part that has a coat to come which is mixed; cans need no mixing."""
-    transfer = transfer_of(desk, opened, estimate)
+def waiting(unit: Unit, weather: Weather, estimate: str = "shop") -> list[Waiting]:
+    """Return every part with coats to come which are mixed, product by product; cans need no mixing."""
+    transfer = transfer_of(unit, estimate)
     out = []
-    for found in stand_all(desk, opened, weather):
-        coats = next_coats(coats_ahead(found.steps, found.zones, found.products, transfer))
-        if coats and found.products[coats[0].product].aerosol is None:
-            out.append(Waiting(found, found.products[coats[0].product], coats))
+    for found in parts_now(unit):
+        ahead = coats_ahead(found.owed, found.zones, found.products, transfer)
+        for key, coats in waiting_coats(ahead, found.owed).items():
+            if found.products[key].aerosol is None:
+                out.append(Waiting(found, found.products[key], coats))
     return out
 
 
-def work_out(desk: Desk, opened: Session, asked: Asked) -> Worked:
+def work_out(unit: Unit, asked: Asked) -> Worked:
     """Work a batch out.
 
     Raises: Refused: nothing to mix for, a product or tin that is not there, a cup that is too small; with a note at
         the field. CoreError: a ratio, percentage or dose that cannot be.
     """
-    weather = look(desk, opened)
-    shelf = stock(desk, opened)
+    weather = weather_now(unit)
+    shelf = stock(unit)
     product = shelf.products.get(asked.product)
     if product is None or product.aerosol is not None:
         raise Refused("Something is missing.", {"product": "Choose a product that is mixed."})
-    queue = {w.found.part.uuid: w for w in waiting(desk, opened, weather, asked.estimate)}
-    chosen = [(queue[u], n) for u, n in asked.parts.items() if u in queue and queue[u].product.key == product.key]
+    queue = {w.found.part.uuid: w for w in waiting(unit, weather, asked.estimate) if w.product.key == product.key}
+    chosen = [(queue[u], n) for u, n in asked.parts.items() if u in queue]
     if chosen:  # a part goes by the data that it was planned with
         product = chosen[0][0].product
-    uses = [_use(desk, opened, w, n) for w, n in chosen]
+    uses = [_use(unit, w, n) for w, n in chosen]
     method = asked.method or (uses[0].coats[0].method if uses else product.methods[0])
     choice = replace(asked.choice, method=method)
     mix = mix_of(product, shelf.supplies, choice)
     net = sum(use.ml for use in uses)
-    jar_ml = _jar(opened, asked.jar)
-    ready = _ready(desk, opened, asked, mix, net, method, jar_ml)
+    jar_ml = _jar(unit, asked.jar)
+    ready = _ready(unit, asked, mix, net, method, jar_ml)
     worked = poured_batch([(share, share.ml_per_ml * ready) for share in shares(mix.recipe)], asked.tare_g)
     notes = _cup(worked, asked.cup_ml)
-    temp, space = _here(desk, uses)
-    ends = _gels(desk, opened, product, mix, choice, space, weather)
-    have, loss = worked.ready_ml + jar_ml, asked.gun.loss(net, method)
+    temp, space = _here(unit, uses)
+    ends = _gels(unit, product, mix, choice, space, weather)
+    have, loss = worked.ready_ml + jar_ml, asked.reservoir.loss(net, method)
     return Worked(
         product=product, mix=mix, choice=choice, batch=worked, uses=uses, net_ml=net,
-        fills=asked.gun.fills(net, method), loss_ml=loss, jar_ml=jar_ml, temp_c=temp,
+        fills=asked.reservoir.fills(net, method), loss_ml=loss, jar_ml=jar_ml, temp_c=temp,
         hardener=_proposed(shelf, product, "hardener", method, temp, uses),
         reducer=_proposed(shelf, product, "reducer", method, temp, uses),
         percent=_percent(mix), pot_life_ends=ends,
-        warnings=[*notes, *_too_late(desk, opened, uses, ends), *_short(uses, have, net + loss)],
+        warnings=[*notes, *_too_late(unit, uses, ends), *_short(uses, have, net + loss)],
         enough_for=_enough(uses, have - loss), space=space,
     )  # fmt: skip
 
@@ -162,33 +161,31 @@ def _percent(mix: Mix) -> dict[str, Percent]:
     return {str(basis): pct for basis, pct in readings(mix.recipe, 0).items()}
 
 
-def _use(desk: Desk, opened: Session, found: Waiting, count: int) -> PartCoats:
+def _use(unit: Unit, found: Waiting, count: int) -> PartCoats:
     coats = found.coats[: max(1, count)]
-    rest = rest_of(desk, opened, found.found)
+    rest = found.found.rest
     wanted = {coat.step.id for coat in coats}
     ends = [p.end for p in rest.steps if p.step.id in wanted]
     return PartCoats(found, coats, max(ends) if len(ends) == len(wanted) else None, rest.stuck)
 
 
-def _jar(opened: Session, jar: UUID | None) -> Millilitres:
+def _jar(unit: Unit, jar: UUID | None) -> Millilitres:
     if jar is None:
         return 0.0
-    return next((ml for item, ml, _, _ in stores.jars(opened) if item == f"jar:{jar}"), 0.0)
+    return next((ml for item, ml, _, _ in stores.jars(unit.session) if item == f"jar:{jar}"), 0.0)
 
 
-def _ready(
-    desk: Desk, opened: Session, asked: Asked, mix: Mix, net: Millilitres, method: str, jar_ml: Millilitres
-) -> Millilitres:
+def _ready(unit: Unit, asked: Asked, mix: Mix, net: Millilitres, method: str, jar_ml: Millilitres) -> Millilitres:
     """The ready mix that is wanted, from whichever side it was said."""
     if asked.how == "parts":
         if net <= 0:
             raise Refused("Nothing to mix for yet.", {"parts": "Tick a part that waits for this, or say how much."})
-        ready = net + asked.gun.loss(net, method) - jar_ml
+        ready = net + asked.reservoir.loss(net, method) - jar_ml
         if ready <= 0:
             raise Refused("The jar is enough.", {"jar": "What is in the jar covers these coats: nothing to mix."})
         return ready
     if asked.how == "tins":
-        return _from_tins(desk, opened, asked, mix)
+        return _from_tins(unit, asked, mix)
     amount = asked.amount_ml
     if asked.how == "have":
         if not 0 <= asked.have_of < len(mix.components):
@@ -202,8 +199,8 @@ def _ready(
     return ready_from_mixed(mix.recipe, amount) if asked.how == "mixed" else amount
 
 
-def _from_tins(desk: Desk, opened: Session, asked: Asked, mix: Mix) -> Millilitres:
-    pack = packs_on_offer(desk, opened).get(asked.sku)
+def _from_tins(unit: Unit, asked: Asked, mix: Mix) -> Millilitres:
+    pack = packs_on_offer(unit).get(asked.sku)
     base = mix.components[0].key
     if pack is None or base not in pack.pack.contains:
         raise Refused("Something is missing.", {"sku": "Choose a tin of this product."})
@@ -223,25 +220,25 @@ def _cup(worked: Batch, cup_ml: Millilitres | None) -> list[str]:
     return [f"The cup will be more than half full: one of {worked.cup_min_ml:.0f} ml is stirred without spilling."]
 
 
-def _here(desk: Desk, uses: Sequence[PartCoats]) -> tuple[Celsius, UUID | None]:
+def _here(unit: Unit, uses: Sequence[PartCoats]) -> tuple[Celsius, UUID | None]:
     if not uses:
         return 20.0, None
     found = uses[0].waiting.found
-    return float(now_in(found.climate.series, desk.now()).air_temp_c[0]), found.space.uuid
+    return found.climate.air_at(unit.now), found.space.uuid
 
 
 def _gels(
-    desk: Desk, opened: Session, product: Product, mix: Mix, choice: Choice, space: UUID | None, weather: Weather
+    unit: Unit, product: Product, mix: Mix, choice: Choice, space: UUID | None, weather: Weather
 ) -> datetime | None:
     minutes = pot_minutes(product.mix.pot_life_minutes, choice.hardener_speed, mix.time_factor)
     if minutes is None:
         return None
-    return pot_end(desk, opened, space, desk.now(), minutes, product.ref_temp_c, weather)
+    return pot_end(unit, space, unit.now, minutes, product.ref_temp_c, weather)
 
 
-def _too_late(desk: Desk, opened: Session, uses: Sequence[PartCoats], ends: datetime | None) -> list[str]:
+def _too_late(unit: Unit, uses: Sequence[PartCoats], ends: datetime | None) -> list[str]:
     """A batch that gels before its coats are on is warned about before it is mixed."""
-    shop = desk.shop(opened)
+    shop = unit.shop
     zone = zone_of(shop) if shop else UTC
     out = []
     for use in uses:
@@ -251,14 +248,14 @@ def _too_late(desk: Desk, opened: Session, uses: Sequence[PartCoats], ends: date
         elif ends is not None and use.on_by > ends:
             gels = ends.astimezone(zone).strftime("%a %H:%M")
             on = use.on_by.astimezone(zone).strftime("%a %H:%M")
-            way = way_in_time(_planned_ends(desk, opened, use), desk.now(), ends)
+            way = way_in_time(_planned_ends(unit, use), unit.now, ends)
             out.append(f"{name}: this mix gels at {gels}, and the last of these coats is on at {on}. {way}.")
     return out
 
 
-def _planned_ends(desk: Desk, opened: Session, use: PartCoats) -> list[datetime]:
+def _planned_ends(unit: Unit, use: PartCoats) -> list[datetime]:
     wanted = {coat.step.id for coat in use.coats}
-    return [p.end for p in rest_of(desk, opened, use.waiting.found).steps if p.step.id in wanted]
+    return [p.end for p in use.waiting.found.rest.steps if p.step.id in wanted]
 
 
 def _short(uses: Sequence[PartCoats], have: Millilitres, wanted: Millilitres) -> list[str]:

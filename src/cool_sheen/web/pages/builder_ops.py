@@ -7,15 +7,15 @@ from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.systems import COAT_WORDS, COUNTS, Coat, Layer, Prepare, System
 from cool_sheen.core.film.grits import mean_grain, scratch_removal
 from cool_sheen.core.film.ladder import ladder
-from cool_sheen.service.building import Built, Edit
-from cool_sheen.service.desk import Refused
+from cool_sheen.service.building import Design, Edit
+from cool_sheen.service.unit import Refused
 from cool_sheen.web.forms import Typed
 
 _MOST_COATS = 30
 
 
-def _layer(typed: Typed, built: Built) -> Layer:
-    found = next((la for la in built.system.layers if la.id == typed.text("layer")), None)
+def _layer(typed: Typed, design: Design) -> Layer:
+    found = next((la for la in design.system.layers if la.id == typed.text("layer")), None)
     if found is None:
         raise Refused("This system has no such layer: load the page again.", status=409)
     return found
@@ -32,34 +32,34 @@ def _stop(typed: Typed) -> None:
     typed.stop("Check what was entered: the system is as it was.")
 
 
-def add(typed: Typed, built: Built) -> Edit:
+def add(typed: Typed, design: Design) -> Edit:
     """Put a new layer on top, or at a place from below."""
-    product = built.shelf.products.get(typed.text("product"))
+    product = design.shelf.products.get(typed.text("product"))
     if product is None:
         raise Refused("Choose a product.", {"product": "Choose a product of the shelf."})
     at = typed.number("at", 0, _MOST_COATS)
-    place = len(built.system.layers) if at is None else int(at)
+    place = len(design.system.layers) if at is None else int(at)
     return lambda system: edit.add_layer(system, edit.new_layer(system, product), place)
 
 
-def remove(typed: Typed, built: Built) -> Edit:
+def remove(typed: Typed, design: Design) -> Edit:
     """Take a layer out."""
-    layer = _layer(typed, built)
+    layer = _layer(typed, design)
     return lambda system: edit.remove_layer(system, layer.id)
 
 
-def move(typed: Typed, built: Built) -> Edit:
+def move(typed: Typed, design: Design) -> Edit:
     """Put a layer to a place: ``to`` counts from below; ``by`` goes up or down."""
-    layer = _layer(typed, built)
-    here = [la.id for la in built.system.layers].index(layer.id)
+    layer = _layer(typed, design)
+    here = [la.id for la in design.system.layers].index(layer.id)
     to = here + _whole(typed, "by", -30, 30) if typed.text("by") else _whole(typed, "to", 0, 30)
     return lambda system: edit.move_layer(system, layer.id, to)
 
 
-def layer(typed: Typed, built: Built) -> Edit:
+def layer(typed: Typed, design: Design) -> Edit:
     """Take the fields of a layer, its coats and its sanding; ``also`` adds or removes a coat on top of that."""
-    chosen = _layer(typed, built)
-    product = built.shelf.products.get(typed.text("product"))
+    chosen = _layer(typed, design)
+    product = design.shelf.products.get(typed.text("product"))
     if product is None:
         raise Refused("Choose a product.", {"product": "Choose a product of the shelf."})
     fields = _fields(typed, chosen)
@@ -155,9 +155,9 @@ def _rungs(typed: Typed) -> list[tuple[str, float]] | None:
     return [(rungs[0].grit, taken), *((r.grit, r.removal_um) for r in rungs[1:])]
 
 
-def prepare(typed: Typed, built: Built) -> Edit:
+def prepare(typed: Typed, design: Design) -> Edit:
     """Change the preparation: add a step at the end, remove one, or move one up or down."""
-    steps = list(built.system.prepare)
+    steps = list(design.system.prepare)
     kind, at = typed.text("step"), typed.text("place")
     if at:
         place = _whole(typed, "place", 0, max(0, len(steps) - 1))
@@ -176,25 +176,25 @@ def prepare(typed: Typed, built: Built) -> Edit:
     return lambda system: edit.set_prepare(system, steps)
 
 
-def rename(typed: Typed, built: Built) -> Edit:
+def rename(typed: Typed, design: Design) -> Edit:
     """Give the system another name and note."""
     name = typed.text("system_name", "a name for the system")
-    note = typed.text("system_note", most=200) or built.system.note
+    note = typed.text("system_note", most=200) or design.system.note
     _stop(typed)
     return lambda system: edit.renamed(system, system.key, name, note)
 
 
-def start_from(typed: Typed, built: Built) -> Edit:
+def start_from(typed: Typed, design: Design) -> Edit:
     """Put another ready-made system in the place of this one; what it is called and where it stands stays."""
-    other = built.shelf.systems.get(typed.text("system"))
+    other = design.shelf.systems.get(typed.text("system"))
     if other is None:
         raise Refused("Choose a system.", {"system": "Choose a system of the list."})
-    if built.bed.part:
+    if design.site.part:
         return lambda _: other
     return lambda system: edit.renamed(other, system.key, system.name, system.note)
 
 
-OPS: dict[str, Callable[[Typed, Built], Edit]] = {
+OPS: dict[str, Callable[[Typed, Design], Edit]] = {
     "add": add, "remove": remove, "move": move, "layer": layer, "prepare": prepare, "rename": rename,
     "start_from": start_from,
 }  # fmt: skip

@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from cool_sheen.web.parts import PagesDep
+from cool_sheen.web.depends import PagesDep
 from cool_sheen.web.views import samples
 
 router = APIRouter(prefix="/components")

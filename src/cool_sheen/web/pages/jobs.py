@@ -4,72 +4,69 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.planning.steps import Progress
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Refused, zone_of
-from cool_sheen.service.jobs import NewPart, add_part, add_project, all_projects, spaces_by_id, stand_all
+from cool_sheen.core.work.owed import StepRow
+from cool_sheen.service.jobs import NewPart, add_part, add_project, all_projects, spaces_by_id
+from cool_sheen.service.part_now import parts_now
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Project, Shop
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 from cool_sheen.web.views import lane
 
 router = APIRouter()
 
 
 @router.get("/jobs")
-def jobs(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show all projects and their parts."""
-    standings = {s.part.uuid: s for s in stand_all(desk, opened, look(desk, opened))}
-    zone = zone_of(shop)
+    standings = {s.part.uuid: s for s in parts_now(unit)}
+    zone = unit.zone
     cards = {
         uuid: {
             "done": lane.layer_count(found),
             "state": str(found.action.state),
             "word": lane.STATE_WORDS[str(found.action.state)],
             "says": found.action.says,
-            "due": lane.clock_time(found.action.counts_to, zone, desk.now()) if found.action.counts_to else "",
+            "due": lane.clock_time(found.action.counts_to, zone, unit.now) if found.action.counts_to else "",
             "counting": found.action.counting,
             "place": found.space.name,
             "portrait": lane.portrait(found),
-            "share": _share(found.steps),
+            "share": _share(found.rows),
         }
         for uuid, found in standings.items()
     }
-    return pages.show(request, opened, "jobs/page.html", projects=all_projects(opened), cards=cards)
+    return pages.show(request, unit, "jobs/page.html", projects=all_projects(unit), cards=cards)
 
 
-def _share(steps: list[Progress]) -> int:
+def _share(steps: list[StepRow]) -> int:
     done = sum(p.status == "done" for p in steps)
     return round(100 * done / max(1, len(steps)))
 
 
 @router.get("/jobs/new")
-def new(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, project: str = ""
-) -> Response:
+def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, project: str = "") -> Response:
     """Show the form of a new part."""
-    return _form(request, desk, pages, opened, Typed({"project": project}))
+    return _form(request, unit, pages, Typed({"project": project}))
 
 
-def _form(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+def _form(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
     # The fullest stacks first: they are what most parts get.
-    shelf = stock(desk, opened)
+    shelf = stock(unit)
     systems = dict(sorted(shelf.systems.items(), key=lambda item: (-len(item[1].used), item[1].name)))
     return pages.show(
         request,
-        opened,
+        unit,
         "jobs/new.html",
         status,
         typed=typed,
         systems=systems,
-        projects=all_projects(opened),
-        project_choices=[(p.uuid, p.name) for p in all_projects(opened)],
-        space_choices=[(s.uuid, s.name) for s in spaces_by_id(opened).values()],
-        substrate_choices=[(key, s.name) for key, s in desk.catalogue.substrates.items()],
+        projects=all_projects(unit),
+        project_choices=[(p.uuid, p.name) for p in all_projects(unit)],
+        space_choices=[(s.uuid, s.name) for s in spaces_by_id(unit).values()],
+        substrate_choices=[(key, s.name) for key, s in unit.catalogue.substrates.items()],
         with_isocyanates={key for key, s in systems.items() if _hazardous(shelf, s)},
     )
 
@@ -79,22 +76,22 @@ def _hazardous(shelf: Stock, system: System) -> bool:
 
 
 @router.post("/jobs/new")
-def read_form(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def read_form(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a part, and its project when it is new."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
-        with desk.open() as opened:
-            part = _make(desk, opened, typed, shop)
+        with workshop.open() as unit:
+            part = _make(unit, typed, shop)
     except Refused as refusal:
         typed.notes.update(refusal.notes)
-        with desk.open() as opened:
-            return _form(request, desk, pages, opened, typed, 422)
+        with workshop.open() as unit:
+            return _form(request, unit, pages, typed, 422)
     return RedirectResponse(f"/parts/{part}", 303)
 
 
-def _make(desk: Desk, opened: Session, typed: Typed, shop: Shop | None) -> UUID:
+def _make(unit: Unit, typed: Typed, shop: Shop | None) -> UUID:
     if shop is None:
         raise Refused("Set the shop up first.")
     name = typed.text("name", "a name for the part, such as “Headstock casting”")
@@ -103,18 +100,18 @@ def _make(desk: Desk, opened: Session, typed: Typed, shop: Shop | None) -> UUID:
     project_name = typed.text("project_name")
     project = None
     if chosen := typed.text("project"):
-        project = opened.get(Project, typed.uuid("project", "This is no project of the list."))
+        project = unit.session.get(Project, typed.uuid("project", "This is no project of the list."))
     elif not project_name:
         typed.notes["project_name"] = "Name a new project, or choose one."
     if chosen and project is None:
         typed.notes["project_name"] = "Choose a project of the list, or name a new one."
-    if str(typed.values.get("substrate", "")) not in desk.catalogue.substrates:
+    if str(typed.values.get("substrate", "")) not in unit.catalogue.substrates:
         typed.notes["substrate"] = "Choose what the part is made of."
-    if str(typed.values.get("system", "")) not in stock(desk, opened).systems:
+    if str(typed.values.get("system", "")) not in stock(unit).systems:
         typed.notes["system"] = "Choose a system from the list."
     if typed.notes or area is None or space is None:
         raise Refused("Something is missing.", typed.notes)
     new_part = NewPart(
         name=name, substrate=typed.text("substrate"), area_m2=area, space=space, system=typed.text("system")
     )
-    return add_part(desk, opened, project or add_project(desk, opened, project_name), new_part).uuid
+    return add_part(unit, project or add_project(unit, project_name), new_part).uuid

@@ -5,28 +5,27 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
 from cool_sheen.core.mixing.recipes import FREE
 from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
-from cool_sheen.core.planning.labour import WAYS
+from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import find, yields
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.climate import weather_now
 from cool_sheen.service.mixing import cup, left_over
 from cool_sheen.service.mixing.plan import Asked, Worked, waiting, work_out
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.stock import stock
+from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as stores
 from cool_sheen.store.log import by_uuid
 from cool_sheen.store.models import Shop
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.mix_form import asked_of, read_amount
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 from cool_sheen.web.views import label as label_view
 from cool_sheen.web.views import mixing as view
 from cool_sheen.web.views.lane import STATE_WORDS
@@ -35,22 +34,22 @@ router = APIRouter(prefix="/mix")
 
 
 @router.get("")
-def mix(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def mix(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show what is in the pot, what is left over, and what waits for paint."""
-    running, queue, offered = left_over.bench(desk, opened)
-    now = desk.now()
+    running, queue, offered = left_over.mixing_bench(unit)
+    now = unit.now
     return pages.show(
-        request, opened, "mix/page.html", groups=view.grouped(queue), offers=offered,
+        request, unit, "mix/page.html", groups=view.grouped(queue), offers=offered,
         running=[view.running(b, now) for b in running if b.open],
         ended=[view.running(b, now) for b in running if not b.open][:8],
-        jars=list(stores.jars(opened)), state_words=STATE_WORDS,
+        jars=list(stores.jars(unit.session)), state_words=STATE_WORDS,
     )  # fmt: skip
 
 
 @router.get("/new")
-def new(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Work a batch out, with what was chosen so far."""
-    return _worked(request, desk, pages, opened, shop, Typed(_filled(request.query_params, shop), shop.units))
+    return _worked(request, unit, pages, shop, Typed(_filled(request.query_params, shop), shop.units))
 
 
 def _filled(values: Any, shop: Shop) -> dict[str, Any]:
@@ -64,19 +63,17 @@ def _filled(values: Any, shop: Shop) -> dict[str, Any]:
     return usual | dict(values)
 
 
-def _worked(
-    request: Request, desk: Desk, pages: PagesDep, opened: Session, shop: Shop, typed: Typed, status: int = 200
-) -> Response:
-    shelf = stock(desk, opened)
+def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Typed, status: int = 200) -> Response:
+    shelf = stock(unit)
     product = shelf.products.get(typed.text("product"))
     if product is None or product.aerosol is not None:
         raise Refused("Choose a product that is mixed.", status=404)
-    queue = [w for w in waiting(desk, opened, look(desk, opened)) if w.product.key == product.key]
+    queue = [w for w in waiting(unit, weather_now(unit)) if w.product.key == product.key]
     worked: Worked | None = None
     asked: Asked | None = None
     try:
         asked = asked_of(typed, product, queue, shelf)
-        worked = work_out(desk, opened, asked)
+        worked = work_out(unit, asked)
     except (Refused, CoreError) as refusal:
         _note(typed, refusal)
         status = 422 if request.method == "POST" else status
@@ -84,21 +81,21 @@ def _worked(
     supplies = shelf.supplies.values()
     template = "mix/_new.html" if request.headers.get("hx-request") else "mix/new.html"
     return pages.show(
-        request, opened, template, status, typed=typed, product=product, queue=queue, worked=worked, asked=asked,
+        request, unit, template, status, typed=typed, product=product, queue=queue, worked=worked, asked=asked,
         picture=view.planned_cup(worked) if worked else None, press=new_id(), basis_words=BASIS_WORDS,
         hardeners=[(speed_of(s), s.name) for s in fitting(product, "hardener", method, supplies)],
         reducers=[(speed_of(s), s.name) for s in fitting(product, "reducer", method, supplies)]
         if product.mix.reducer and product.mix.reducer.name not in FREE else [],
         additives=[s for s in supplies if s.kind in ("retarder", "accelerator") and product.family in s.families],
         methods=[(m, WAYS[m].words) for m in product.methods], order=ORDER,
-        components=view.component_names(worked, product), jars=_jars(opened, product.key),
-        tins=_tins(desk, opened, product.key),
-        learned=yields(desk, opened), cautions=desk.catalogue.cautions_for(["mix"], [product]),
+        components=view.component_names(worked, product), jars=_jars(unit, product.key),
+        tins=_tins(unit, product.key),
+        learned=yields(unit), cautions=unit.catalogue.cautions_for(["mix"], [product]),
     )  # fmt: skip
 
 
-def _tins(desk: Desk, opened: Session, product: str) -> list[tuple[str, str]]:
-    held = (o.pack for o in packs_on_offer(desk, opened).values() if f"paint:{product}" in o.pack.contains)
+def _tins(unit: Unit, product: str) -> list[tuple[str, str]]:
+    held = (o.pack for o in packs_on_offer(unit).values() if f"paint:{product}" in o.pack.contains)
     return [(pack.sku, pack.name) for pack in held]
 
 
@@ -108,87 +105,81 @@ def _note(typed: Typed, refusal: Refused | CoreError) -> None:
     typed.notes.setdefault("form", str(refusal))
 
 
-def _jars(opened: Session, product: str) -> list[tuple[str, str]]:
+def _jars(unit: Unit, product: str) -> list[tuple[str, str]]:
     out = []
-    for item, ml, note, _ in stores.jars(opened):
-        begun = by_uuid(opened, UUID(item.removeprefix("jar:")))
+    for item, ml, note, _ in stores.jars(unit.session):
+        begun = by_uuid(unit.session, UUID(item.removeprefix("jar:")))
         if begun is not None and begun.entry.payload.product == product:  # type: ignore[union-attr]
             out.append((item.removeprefix("jar:"), f"{note}, {ml:.0f} ml"))
     return out
 
 
 @router.post("/new")
-def begin(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Begin a batch; a refusal shows the form with what was typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
         if shop is None:
             return RedirectResponse("/start", 303)
         typed = Typed(_filled(form, shop), shop.units)
     try:
-        with desk.open() as opened:
-            shelf = stock(desk, opened)
+        with workshop.open() as unit:
+            shelf = stock(unit)
             product = shelf.products.get(typed.text("product"))
             press = typed.uuid("press", "The press has no id: load the page again.")
             if product is None or press is None:
                 raise Refused("This was not begun.", typed.notes)
-            queue = [w for w in waiting(desk, opened, look(desk, opened)) if w.product.key == product.key]
-            uuid = cup.begin(desk, opened, asked_of(typed, product, queue, shelf), press)
+            queue = [w for w in waiting(unit, weather_now(unit)) if w.product.key == product.key]
+            uuid = cup.begin(unit, asked_of(typed, product, queue, shelf), press)
     except (Refused, CoreError):
         typed.notes.clear()
-        with desk.open() as opened:
-            return _worked(request, desk, pages, opened, shop, typed)
+        with workshop.open() as unit:
+            return _worked(request, unit, pages, shop, typed)
     return RedirectResponse(f"/mix/{uuid}", 303)
 
 
 @router.get("/{uuid}")
-def pot(
-    request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, by: str = ""
-) -> Response:
+def pot(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep, by: str = "") -> Response:
     """Show a batch at the bench: the cup, and what comes next."""
-    return _pot(request, desk, pages, opened, uuid, Typed({"by": by}, shop.units))
+    return _pot(request, unit, pages, uuid, Typed({"by": by}, shop.units))
 
 
-def _pot(
-    request: Request, desk: Desk, pages: PagesDep, opened: Session, uuid: UUID, typed: Typed, status: int = 200
-) -> Response:
-    batch = find(desk, opened, uuid)
-    now = desk.now()
-    stage = cup.stage_now(desk, opened, batch.state)
-    order = cup.stages_of(desk, opened, batch.state)
-    sheet = desk.revision(opened, batch.state.plan.coating)
+def _pot(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Typed, status: int = 200) -> Response:
+    batch = find(unit, uuid)
+    now = unit.now
+    stage = cup.stage_now(unit, batch.state)
+    order = cup.stages_of(unit, batch.state)
+    sheet = unit.revision(batch.state.plan.coating)
     by = typed.text("by") or ("scale" if batch.state.plan.measure == "weight" else "mark")
     template = "mix/_pot.html" if request.headers.get("hx-request") else "mix/pot.html"
     return pages.show(
-        request, opened, template, status, typed=typed, batch=view.running(batch, now), state=batch.state, stage=stage,
+        request, unit, template, status, typed=typed, batch=view.running(batch, now), state=batch.state, stage=stage,
         rows=view.stage_rows(batch.state, order, stage, now), picture=view.poured_cup(batch.state, stage.line),
         aim=view.aim(batch.state, stage.line), rescue=view.rescue_of(batch.state), gates=GATES, by=by, sheet=sheet,
         left=cup.left_guess(batch.state), presses=new_id, two_pack=batch.state.plan.pot_life_minutes is not None,
-        scale=desk.scale.reading(now), cautions=desk.catalogue.cautions_for(["mix"], [sheet]),
-        parts=view.part_names(opened, batch.state),
+        scale=unit.workshop.scale.reading(now), cautions=unit.catalogue.cautions_for(["mix"], [sheet]),
+        parts=view.part_names(unit, batch.state),
     )  # fmt: skip
 
 
 @router.get("/{uuid}/live")
-def live(
-    request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, by: str = ""
-) -> Response:
+def live(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep, by: str = "") -> Response:
     """Show what moves on the page of a batch."""
-    return _pot(request, desk, pages, opened, uuid, Typed({"by": by}, shop.units))
+    return _pot(request, unit, pages, uuid, Typed({"by": by}, shop.units))
 
 
-def _did(request: Request, desk: Desk, pages: PagesDep, uuid: UUID, form: dict[str, Any], do: Any) -> Response:
+def _did(request: Request, workshop: Workshop, pages: PagesDep, uuid: UUID, form: dict[str, Any], do: Any) -> Response:
     """Do one thing to a batch and show it again; a refusal is said at its field, and what was typed stays."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     status = 200
     try:
-        with desk.open() as opened:
+        with workshop.open() as unit:
             press = typed.uuid("press", "The press has no id: load the page again.")
             if press is None:
                 raise Refused("This was not logged.", typed.notes)
-            do(opened, typed, press)
+            do(unit, typed, press)
     except (Refused, CoreError) as refusal:
         if getattr(refusal, "status", 422) == 404:
             raise
@@ -199,90 +190,90 @@ def _did(request: Request, desk: Desk, pages: PagesDep, uuid: UUID, form: dict[s
         return RedirectResponse(f"/mix/{uuid}" + (f"?by={by}" if by in ("scale", "mark") else ""), 303)
     if status == 200:
         typed = Typed({"by": by}, typed.units)
-    with desk.open() as opened:
-        return _pot(request, desk, pages, opened, uuid, typed, status)
+    with workshop.open() as unit:
+        return _pot(request, unit, pages, uuid, typed, status)
 
 
 @router.post("/{uuid}/pour")
-def pour(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def pour(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log a pour: to the mark, by the scale, or as typed."""
 
-    def do(opened: Session, typed: Typed, press: UUID) -> None:
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
         how, line = typed.text("how") or "typed", typed.number("line", 0, 19)
         ml = grams = None
         if how == "typed":
-            state = find(desk, opened, uuid).state
+            state = find(unit, uuid).state
             place = int(line or 0)
             density = state.plan.lines[place].density_g_per_ml if place < len(state.plan.lines) else None
             ml, grams = read_amount(typed, "amount", "g" if typed.text("by") == "scale" else "ml", density)
         if typed.notes or line is None:
             raise Refused("Check what was entered.", typed.notes)
-        scale = desk.scale.reading(desk.now()).grams if how == "scale" else None
+        scale = unit.workshop.scale.reading(unit.now).grams if how == "scale" else None
         said = cup.PourSaid(int(line), ml, grams, how, typed.flag("used_up"))
-        cup.pour(desk, opened, uuid, press, said, scale)
+        cup.pour(unit, uuid, press, said, scale)
 
-    return _did(request, desk, pages, uuid, form, do)
+    return _did(request, workshop, pages, uuid, form, do)
 
 
 @router.post("/{uuid}/stamp")
-def stamp(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def stamp(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Stamp a gate."""
     return _did(
         request,
-        desk,
+        workshop,
         pages,
         uuid,
         form,
-        lambda opened, typed, press: cup.stamp(desk, opened, uuid, press, typed.text("gate")),
+        lambda unit, typed, press: cup.stamp(unit, uuid, press, typed.text("gate")),
     )
 
 
 @router.post("/{uuid}/viscosity")
-def viscosity(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def viscosity(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Note how fast it runs."""
 
-    def do(opened: Session, typed: Typed, press: UUID) -> None:
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
         seconds = typed.number("seconds", 0.5, 3600)
         if seconds is None:
             typed.notes.setdefault("seconds", "Enter the seconds, such as 18.")
             raise Refused("Check what was entered.", typed.notes)
-        cup.note_viscosity(desk, opened, uuid, press, seconds, typed.text("run_by", most=40))
+        cup.note_viscosity(unit, uuid, press, seconds, typed.text("run_by", most=40))
 
-    return _did(request, desk, pages, uuid, form, do)
+    return _did(request, workshop, pages, uuid, form, do)
 
 
 @router.post("/{uuid}/undo")
-def undo(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def undo(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Take a pour, or the end of the batch, back."""
 
-    def do(opened: Session, typed: Typed, press: UUID) -> None:
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
         entry = typed.uuid("entry", "There is no such entry.")
         if entry is None:
             raise Refused("There is nothing to take back.", typed.notes)
-        cup.take_back(desk, opened, uuid, press, entry)
+        cup.take_back(unit, uuid, press, entry)
 
-    return _did(request, desk, pages, uuid, form, do)
+    return _did(request, workshop, pages, uuid, form, do)
 
 
 @router.post("/{uuid}/end")
-def end(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def end(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """End a batch, and say where the rest goes."""
 
-    def do(opened: Session, typed: Typed, press: UUID) -> None:
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
         left = typed.quantity("left", "volume", -0.001, 200_000)
         if left is None:
             raise Refused("Check what was entered.", typed.notes)
-        cup.end(desk, opened, uuid, press, left, typed.text("goes"))
+        cup.end(unit, uuid, press, left, typed.text("goes"))
 
-    return _did(request, desk, pages, uuid, form, do)
+    return _did(request, workshop, pages, uuid, form, do)
 
 
 @router.get("/{uuid}/label")
-def label(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def label(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show the label of the cup, to print or to copy."""
-    batch = find(desk, opened, uuid)
+    batch = find(unit, uuid)
     code, side = label_view.code_path(str(request.base_url) + f"mix/{uuid}")
     return pages.show(
-        request, opened, "mix/label.html", batch=view.running(batch, desk.now()), state=batch.state, code=code,
-        side=side, parts=view.part_names(opened, batch.state),
+        request, unit, "mix/label.html", batch=view.running(batch, unit.now), state=batch.state, code=code,
+        side=side, parts=view.part_names(unit, batch.state),
     )  # fmt: skip

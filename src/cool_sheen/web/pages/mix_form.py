@@ -8,7 +8,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.mixing.recipes import Choice
 from cool_sheen.core.mixing.speeds import ORDER
-from cool_sheen.core.planning.takeoff import Gun
+from cool_sheen.core.takeoff.needs import Reservoir
 from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
 from cool_sheen.service.mixing.plan import Asked, Waiting
 from cool_sheen.service.stock import Stock
@@ -62,7 +62,7 @@ def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: St
         product=product.key, parts=parts, how=how, amount_ml=ml, amount_g=grams,
         have_of=int(typed.number("have_of", 0, 19) or 0), sku=typed.text("sku", most=100),
         tins=int(typed.number("tins", 1, 200) or 1), choice=choice, method=_one_of(typed, "method", product.methods),
-        gun=_gun(typed), cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
+        reservoir=_reservoir(typed), cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
         tare_g=typed.quantity("tare", "weight", -0.001, 50_000, optional=True) or 0.0,
         estimate=_one_of(typed, "estimate", ("shop", "book")) or "shop",
         jar=typed.uuid("jar", "Choose a jar of the list.") if typed.text("jar") else None,
@@ -92,14 +92,14 @@ def _one_of(typed: Typed, name: str, known: Sequence[str]) -> str:
     return value
 
 
-def _gun(typed: Typed) -> Gun:
+def _reservoir(typed: Typed) -> Reservoir:
     reservoir = typed.quantity("reservoir", "volume", 0, 50_000, optional=True) or 600.0
     loss = typed.quantity("loss", "volume", -0.001, 10_000, optional=True)
     loss = 25.0 if loss is None else loss
     if loss >= reservoir:
         typed.notes["loss"] = "The loss of a fill must be less than the gun's cup holds."
         loss = 0.0
-    return Gun(reservoir, loss)
+    return Reservoir(reservoir, loss)
 
 
 def _choice(typed: Typed, product: Product, queue: Sequence[Waiting], parts: dict[UUID, int], shelf: Stock) -> Choice:

@@ -5,7 +5,6 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS, ROLES
 from cool_sheen.core.coatings.products import Product
@@ -14,35 +13,33 @@ from cool_sheen.core.coatings.supplies import SUPPLY_WORDS, Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.drying.touch import learn
-from cool_sheen.core.planning.labour import WAYS
+from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats import documents
 from cool_sheen.service import shelf as shelves
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.climate import weather_now
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.learning import lessons
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages import sheet_form
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 
 router = APIRouter(prefix="/shelf")
 _MARKS_SHOWN = ("flash", "recoat_closes", "sand", "full_cure")
 
 
 @router.get("")
-def shelf(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, find: str = "", kind: str = ""
-) -> Response:
+def shelf(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, find: str = "", kind: str = "") -> Response:
     """Show products and supplies: all, those of a family or kind, or those whose name has a word."""
-    found = stock(desk, opened)
+    found = stock(unit)
     products = [p for p in found.products.values() if kind in ("", p.family, p.role) and _has(find, p)]
     supplies = [s for s in found.supplies.values() if kind in ("", s.kind) and _has(find, s)]
     products.sort(key=lambda p: (ROLES.index(p.role), p.name))
     marks = {p.key: {m.name: m for m in p.milestones} for p in products}
     return pages.show(
-        request, opened, "shelf/page.html", products=products, supplies=supplies, marks=marks, columns=_MARKS_SHOWN,
+        request, unit, "shelf/page.html", products=products, supplies=supplies, marks=marks, columns=_MARKS_SHOWN,
         families=FAMILY_WORDS, supply_words=SUPPLY_WORDS, minutes=minutes, own=found.own, find=find, kind=kind,
         kinds=_kinds(found), total=len(found.products) + len(found.supplies),
     )  # fmt: skip
@@ -71,9 +68,9 @@ def schema() -> Response:
 
 
 @router.get("/export.json")
-def export(desk: DeskDep, opened: SessionDep, product: str = "", supply: str = "", system: str = "") -> Response:
+def export(unit: UnitDep, product: str = "", supply: str = "", system: str = "") -> Response:
     """Give sheets out as a JSON document: all, or one with what it needs."""
-    found = stock(desk, opened)
+    found = stock(unit)
     wanted = {(kind, key) for kind, key in (("product", product), ("supply", supply), ("system", system)) if key}
     for kind, key in wanted:
         if key not in shelves.sheets_of(found, kind):
@@ -85,39 +82,37 @@ def export(desk: DeskDep, opened: SessionDep, product: str = "", supply: str = "
 
 
 @router.get("/import")
-def import_form(request: Request, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def import_form(request: Request, pages: PagesDep, unit: UnitDep, shop: ShopDep) -> Response:
     """Ask for a document."""
-    return pages.show(request, opened, "shelf/import.html", typed=Typed({}), coming=None, places=[], content="")
+    return pages.show(request, unit, "shelf/import.html", typed=Typed({}), coming=None, places=[], content="")
 
 
 @router.post("/import")
-def import_document(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def import_document(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Show what a document would bring; on the second press take it, all or nothing."""
     content = form.get("document_content") or str(form.get("content", "")).encode()
     try:
         document = documents.read(content)
-        with desk.open() as opened:
+        with workshop.open() as unit:
             if form.get("take") == "1":
-                count = shelves.take_document(desk, opened, document)
+                count = shelves.take_document(unit, document)
                 return RedirectResponse(f"/shelf?taken={count}", 303)
-            coming = shelves.compare(desk, opened, document)
+            coming = shelves.compare(unit, document)
     except documents.Unsound as unsound:
         typed = Typed({}, notes={"document": str(unsound)})
-        with desk.open() as opened:
+        with workshop.open() as unit:
             return pages.show(
-                request, opened, "shelf/import.html", 422, typed=typed, coming=None, places=unsound.places, content=""
+                request, unit, "shelf/import.html", 422, typed=typed, coming=None, places=unsound.places, content=""
             )
-    with desk.open() as opened:
+    with workshop.open() as unit:
         text = content.decode("utf-8-sig")
-        return pages.show(request, opened, "shelf/import.html", typed=Typed({}), coming=coming, places=[], content=text)
+        return pages.show(request, unit, "shelf/import.html", typed=Typed({}), coming=coming, places=[], content=text)
 
 
 @router.get("/new")
-def new(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, copy: str = ""
-) -> Response:
+def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, copy: str = "") -> Response:
     """Show the form of a new product, filled from the one that is copied."""
-    found = stock(desk, opened).products
+    found = stock(unit).products
     source = found.get(copy) or next(iter(found.values()))
     taken = (
         {"key": f"{source.key[:52]}-copy", "name": f"{source.name[:180]} (copy)"} if copy else {"key": "", "name": ""}
@@ -125,41 +120,41 @@ def new(
     values = sheet_form.values_of(source, shop.units) | taken
     if not copy:
         values |= {"source": TYPICAL, "note": ""}
-    return _form(request, pages, opened, Typed(values, shop.units), "new", copy)
+    return _form(request, pages, unit, Typed(values, shop.units), "new", copy)
 
 
 @router.get("/{key}/edit")
-def edit(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def edit(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show a product as a form."""
-    found = _product(desk, opened, key)
-    return _form(request, pages, opened, Typed(sheet_form.values_of(found, shop.units), shop.units), key, "")
+    found = _product(unit, key)
+    return _form(request, pages, unit, Typed(sheet_form.values_of(found, shop.units), shop.units), key, "")
 
 
 def _form(
-    request: Request, pages: PagesDep, opened: Session, typed: Typed, key: str, copy: str, status: int = 200
+    request: Request, pages: PagesDep, unit: Unit, typed: Typed, key: str, copy: str, status: int = 200
 ) -> Response:
     rows = sheet_form.rows_of(typed.values)
     return pages.show(
-        request, opened, "shelf/edit.html", status, typed=typed, key=key, copy=copy, form=sheet_form, rows=rows,
-        cautions=pages.desk.catalogue.cautions,
+        request, unit, "shelf/edit.html", status, typed=typed, key=key, copy=copy, form=sheet_form, rows=rows,
+        cautions=pages.workshop.catalogue.cautions,
     )  # fmt: skip
 
 
 @router.post("/new")
-def make(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def make(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Put a new product on the shelf."""
-    return _save(request, desk, pages, form, "new")
+    return _save(request, workshop, pages, form, "new")
 
 
 @router.post("/{key}/edit")
-def change(request: Request, key: str, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def change(request: Request, key: str, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Change a product: a new revision, which running parts do not take by themselves."""
-    return _save(request, desk, pages, form, key)
+    return _save(request, workshop, pages, form, key)
 
 
-def _save(request: Request, desk: Desk, pages: PagesDep, form: dict[str, Any], key: str) -> Response:
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+def _save(request: Request, workshop: Workshop, pages: PagesDep, form: dict[str, Any], key: str) -> Response:
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
         data = sheet_form.read(typed)
@@ -167,57 +162,57 @@ def _save(request: Request, desk: Desk, pages: PagesDep, form: dict[str, Any], k
             data["key"] = key
         typed.stop("The sheet is not sound.")
         sheet = shelves.read_sheet("product", data)
-        with desk.open() as opened:
-            shelves.save(desk, opened, "product", sheet, new=key == "new")
+        with workshop.open() as unit:
+            shelves.save(unit, "product", sheet, new=key == "new")
     except Refused as refusal:
         typed.notes.update(refusal.notes)
-        with desk.open() as opened:
-            return _form(request, pages, opened, typed, key, "", 422)
+        with workshop.open() as unit:
+            return _form(request, pages, unit, typed, key, "", 422)
     return RedirectResponse(f"/shelf/{sheet.key}", 303)
 
 
 @router.post("/{key}/remove")
-def remove(key: str, desk: DeskDep, form: FormDep) -> Response:
+def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a product off the shelf."""
-    with desk.open() as opened:
-        shelves.remove(desk, opened, "product", key)
-        stays = key in stock(desk, opened).products
+    with workshop.open() as unit:
+        shelves.remove(unit, "product", key)
+        stays = key in stock(unit).products
     return RedirectResponse(f"/shelf/{key}" if stays else "/shelf", 303)
 
 
-def _product(desk: Desk, opened: Session, key: str) -> Product:
-    found = stock(desk, opened).products.get(key)
+def _product(unit: Unit, key: str) -> Product:
+    found = stock(unit).products.get(key)
     if found is None:
         raise Missing("product")
     return found
 
 
 @router.get("/supplies/{key}")
-def supply(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def supply(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one supply's sheet."""
-    found = stock(desk, opened).supplies.get(key)
+    found = stock(unit).supplies.get(key)
     if found is None:
         raise Missing("supply")
-    cautions = [desk.catalogue.cautions[c] for c in found.cautions]
+    cautions = [unit.catalogue.cautions[c] for c in found.cautions]
     return pages.show(
-        request, opened, "shelf/supply.html", supply=found, families=FAMILY_WORDS, words=SUPPLY_WORDS,
+        request, unit, "shelf/supply.html", supply=found, families=FAMILY_WORDS, words=SUPPLY_WORDS,
         cautions=cautions, minutes=minutes,
     )  # fmt: skip
 
 
 @router.get("/{key}")
-def product(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one product's sheet."""
-    found = _product(desk, opened, key)
-    shelf = stock(desk, opened)
+    found = _product(unit, key)
+    shelf = stock(unit)
     used: list[System] = [s for s in shelf.systems.values() if key in s.products()]
-    cautions = [desk.catalogue.cautions[c] for c in found.cautions]
-    ships = desk.catalogue.products.get(key)
+    cautions = [unit.catalogue.cautions[c] for c in found.cautions]
+    ships = unit.catalogue.products.get(key)
     mine = ("product", key) in shelf.own
-    spaces = spaces_by_id(opened)
-    learned = lessons(desk, opened, look(desk, opened), spaces).of_product(key)
+    spaces = spaces_by_id(unit)
+    learned = lessons(unit, weather_now(unit), spaces).of_product(key)
     return pages.show(
-        request, opened, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
+        request, unit, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
         used=used, cautions=cautions, after={m.name: m.ref_minutes for m in found.milestones}, own=mine,
         roles=ROLE_WORDS, put_on_by=[WAYS[m].words for m in found.methods], ships=ships is not None,
         changes=shelves.differences(ships, found) if mine and ships else [],

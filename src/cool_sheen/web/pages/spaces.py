@@ -5,30 +5,27 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.climate.rooms import SPACE_LAG_H
 from cool_sheen.core.climate.sun import sun_times
 from cool_sheen.core.units import shown
-from cool_sheen.service.desk import Desk, zone_of
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space, set_place
+from cool_sheen.service.unit import Unit, zone_of
 from cool_sheen.store.models import Space
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages.changing import changed
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/spaces")
 
 
 @router.get("")
-def page(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, space: str = ""
-) -> Response:
+def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, space: str = "") -> Response:
     """Show all spaces; one of them, or a new one, as a form."""
-    found = spaces_by_id(opened)
+    found = spaces_by_id(unit)
     chosen = next((s for s in found.values() if str(s.uuid) == space), None)
-    return _show(request, desk, pages, opened, Typed(_values(chosen, shop.units) if chosen else {}, shop.units))
+    return _show(request, unit, pages, Typed(_values(chosen, shop.units) if chosen else {}, shop.units))
 
 
 def _values(space: Space, units: str) -> dict[str, Any]:
@@ -45,35 +42,35 @@ def _plain(value: float | None) -> str:
     return "" if value is None else f"{value:g}"
 
 
-def _show(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
-    shop = desk.shop(opened)
+def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
+    shop = unit.shop
     assert shop is not None  # without a shop the page leads to the first start
     sun = None
     if shop.latitude is not None and shop.longitude is not None:
-        sun = sun_times(desk.now(), shop.latitude, shop.longitude, zone_of(shop))
+        sun = sun_times(unit.now, shop.latitude, shop.longitude, zone_of(shop))
     return pages.show(
-        request, opened, "weather/spaces.html", status, typed=typed, spaces=list(spaces_by_id(opened).values()),
+        request, unit, "weather/spaces.html", status, typed=typed, spaces=list(spaces_by_id(unit).values()),
         kinds=[(key, words) for key, (words, _) in SPACE_KINDS.items()], moves=list(ROOM_AIR.items()), lags=SPACE_LAG_H,
         kind_words={key: words for key, (words, _) in SPACE_KINDS.items()}, sun=sun,
     )  # fmt: skip
 
 
 @router.post("")
-def save(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def save(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a space, or describe one anew; a refusal keeps what was typed."""
 
-    def do(opened: Session, typed: Typed) -> None:
+    def do(unit: Unit, typed: Typed) -> None:
         if typed.text("op") == "place":
             latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
             typed.stop()
-            set_place(desk, opened, latitude, longitude)
+            set_place(unit, latitude, longitude)
         else:
-            _save(opened, typed)
+            _save(unit, typed)
 
-    return changed(request, desk, pages, form, do, "/spaces", _show)
+    return changed(request, workshop, pages, form, do, "/spaces", _show)
 
 
-def _save(opened: Session, typed: Typed) -> None:
+def _save(unit: Unit, typed: Typed) -> None:
     name = typed.text("name", "a name, such as “Booth”", most=60)
     kind, moves = typed.text("kind"), typed.text("air_movement")
     if kind not in SPACE_KINDS:
@@ -90,6 +87,6 @@ def _save(opened: Session, typed: Typed) -> None:
         "extraction": typed.flag("extraction"),
     })  # fmt: skip
     if uuid is None:
-        add_space(opened, new)
+        add_space(unit, new)
     else:
-        change_space(opened, uuid, new)
+        change_space(unit, uuid, new)

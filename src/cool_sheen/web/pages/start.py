@@ -5,13 +5,12 @@ from zoneinfo import available_timezones
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.demo import shop as demo_shop
-from cool_sheen.service.desk import Desk, Refused
 from cool_sheen.service.shops import SPACE_KINDS, NewShop, NewSpace, set_up
+from cool_sheen.service.unit import Refused, Unit
+from cool_sheen.web.depends import FormDep, PagesDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep
 
 router = APIRouter(prefix="/start")
 _SPACE_ROWS = 3
@@ -22,19 +21,19 @@ _DEFAULTS = {
 
 
 @router.get("")
-def start(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep) -> Response:
+def start(request: Request, unit: UnitDep, pages: PagesDep) -> Response:
     """Show the set-up, unless it is done."""
-    if desk.shop(opened) is not None:
+    if unit.shop is not None:
         return RedirectResponse("/", 303)
-    return _form(request, pages, opened, Typed(_DEFAULTS))
+    return _form(request, pages, unit, Typed(_DEFAULTS))
 
 
-def _form(request: Request, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+def _form(request: Request, pages: PagesDep, unit: Unit, typed: Typed, status: int = 200) -> Response:
     kinds = [(key, words) for key, (words, _) in SPACE_KINDS.items()]
     zones = sorted(available_timezones())
     return pages.show(
         request,
-        opened,
+        unit,
         "start/page.html",
         status,
         typed=typed,
@@ -45,20 +44,20 @@ def _form(request: Request, pages: PagesDep, opened: Session, typed: Typed, stat
 
 
 @router.post("")
-def read_form(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def read_form(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Set the shop up."""
     typed = Typed(form, "us" if form.get("units") == "us" else "metric")
     try:
-        with desk.open() as opened:
-            _make(desk, opened, typed)
+        with workshop.open() as unit:
+            _make(unit, typed)
     except Refused as refusal:
         typed.notes.update(refusal.notes)
-        with desk.open() as opened:
-            return _form(request, pages, opened, typed, 422)
+        with workshop.open() as unit:
+            return _form(request, pages, unit, typed, 422)
     return RedirectResponse("/", 303)
 
 
-def _make(desk: Desk, opened: Session, typed: Typed) -> None:
+def _make(unit: Unit, typed: Typed) -> None:
     name = typed.text("name", "the name of your shop")
     spaces = [space for row in range(_SPACE_ROWS) if (space := _space(typed, row))]
     if not spaces:
@@ -71,7 +70,7 @@ def _make(desk: Desk, opened: Session, typed: Typed) -> None:
         typed.notes["time_zone"] = "Choose a time zone of the list, such as Europe/Berlin."
     typed.stop("Something is missing.")
     new = NewShop.model_validate({"name": name, "time_zone": typed.text("time_zone"), "units": typed.units})
-    set_up(desk, opened, new, spaces, seed=secrets.randbelow(10_000))
+    set_up(unit, new, spaces, seed=secrets.randbelow(10_000))
 
 
 def _space(typed: Typed, row: int) -> NewSpace | None:
@@ -90,8 +89,8 @@ def _space(typed: Typed, row: int) -> NewSpace | None:
 
 
 @router.post("/demo")
-def demo(desk: DeskDep) -> Response:
+def demo(workshop: WorkshopDep) -> Response:
     """Load the demo shop."""
-    with desk.open() as opened:
-        demo_shop.lay(desk, opened)
+    with workshop.open() as unit:
+        demo_shop.lay(unit)
     return RedirectResponse("/", 303)

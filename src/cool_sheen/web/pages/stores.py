@@ -7,25 +7,24 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.film.coverage import check_label
-from cool_sheen.core.planning.labour import WAYS, transfer_efficiency
 from cool_sheen.core.survey.shapes import SHAPE_WORDS
+from cool_sheen.core.work.labour import WAYS, transfer_efficiency
 from cool_sheen.formats.tables import csv_text
 from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
 from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
-from cool_sheen.service.climate import look
-from cool_sheen.service.desk import Desk, Refused
-from cool_sheen.service.jobs import all_projects, stand_all
+from cool_sheen.service.jobs import all_projects
+from cool_sheen.service.part_now import parts_now
 from cool_sheen.service.stock import stock
+from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages.changing import changed
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
+from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/stores")
 ROOMS = (("Take-off", "/stores"), ("Stock", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
@@ -41,24 +40,22 @@ def _chosen(text: str) -> UUID | None:
 
 @router.get("")
 def take_off(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, project: str = "",
+    request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, project: str = "",
     estimate: str = "shop",
 ) -> Response:  # fmt: skip
     """Show what everything that is planned will take, what there is, and what to buy."""
-    found = stores.stores_of(desk, opened, shop, _chosen(project), "book" if estimate == "book" else "shop")
-    projects = [p for p in all_projects(opened) if p.parts]
+    found = stores.stores_of(unit, shop, _chosen(project), "book" if estimate == "book" else "shop")
+    projects = [p for p in all_projects(unit) if p.parts]
     return pages.show(
-        request, opened, "stores/takeoff.html", rooms=ROOMS, found=found, projects=projects, project=project,
-        estimate=estimate, learned=yields(desk, opened), now_at=desk.now(),
+        request, unit, "stores/takeoff.html", rooms=ROOMS, found=found, projects=projects, project=project,
+        estimate=estimate, learned=yields(unit), now_at=unit.now,
     )  # fmt: skip
 
 
 @router.get("/takeoff.csv")
-def take_off_csv(
-    desk: DeskDep, opened: SessionDep, shop: ShopDep, project: str = "", estimate: str = "shop"
-) -> Response:
+def take_off_csv(unit: UnitDep, shop: ShopDep, project: str = "", estimate: str = "shop") -> Response:
     """Give the take-off and the shopping list out as CSV."""
-    found = stores.stores_of(desk, opened, shop, _chosen(project), "book" if estimate == "book" else "shop")
+    found = stores.stores_of(unit, shop, _chosen(project), "book" if estimate == "book" else "shop")
     rows: list[list[Any]] = [["kind", "name", "part", "need_ml", "in_stock_ml", "buy", "left_ml", "cost"]]
     rows += [["layer", f"{n.layer}: {n.product.name}", n.part, round(n.ready_ml, 1), *[""] * 4] for n in found.layers]
     rows += [
@@ -71,13 +68,13 @@ def take_off_csv(
 
 
 @router.get("/stock.csv")
-def stock_csv(desk: DeskDep, opened: SessionDep, shop: ShopDep) -> Response:
+def stock_csv(unit: UnitDep, shop: ShopDep) -> Response:
     """Give the movements of stock out as CSV."""
-    names = stores.names_of(desk, opened)
+    names = stores.names_of(unit)
     rows: list[list[Any]] = [["at", "item", "name", "kind", "ml", "paid", "note"]]
     rows += [
         [m.at.isoformat(), m.item, names.get(m.item, m.note), m.kind, round(m.ml, 1), m.paid or "", m.note]
-        for m in kept.movements(opened, most=100_000)
+        for m in kept.movements(unit.session, most=100_000)
     ]
     return _csv("stock.csv", rows)
 
@@ -88,30 +85,28 @@ def _csv(name: str, rows: list[list[Any]]) -> Response:
 
 
 @router.get("/stock")
-def on_stock(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, item: str = ""
-) -> Response:
+def on_stock(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, item: str = "") -> Response:
     """Show what is in stock, and its movements."""
-    return _stock(request, desk, pages, opened, Typed({"item": item}, shop.units))
+    return _stock(request, unit, pages, Typed({"item": item}, shop.units))
 
 
-def _stock(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
-    names = stores.names_of(desk, opened)
+def _stock(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
+    names = stores.names_of(unit)
     item = typed.text("item", most=100)
     return pages.show(
-        request, opened, "stores/stock.html", status, rooms=ROOMS, typed=typed,
-        lines=stores.shelf_of_stock(desk, opened),
-        names=sorted(names.items(), key=lambda pair: pair[1]), movements=kept.movements(opened, item or None, 40),
-        called=names, press=new_id(), now_at=desk.now(),
-        sizes=sorted((o.pack for o in packs.packs_on_offer(desk, opened).values()), key=lambda p: p.name),
+        request, unit, "stores/stock.html", status, rooms=ROOMS, typed=typed,
+        lines=stores.shelf_of_stock(unit),
+        names=sorted(names.items(), key=lambda pair: pair[1]), movements=kept.movements(unit.session, item or None, 40),
+        called=names, press=new_id(), now_at=unit.now,
+        sizes=sorted((o.pack for o in packs.packs_on_offer(unit).values()), key=lambda p: p.name),
     )  # fmt: skip
 
 
 @router.post("/stock")
-def move(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def move(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log what was bought, counted, used or thrown away."""
 
-    def do(opened: Session, typed: Typed) -> None:
+    def do(unit: Unit, typed: Typed) -> None:
         press = typed.uuid("press", "The press has no id: load the page again.")
         kind, sku = typed.text("kind"), typed.text("sku", most=100)
         ml, count = 0.0, typed.number("count", 1, 1000)
@@ -120,35 +115,33 @@ def move(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Res
         if typed.notes or press is None:
             raise Refused("Check what was entered.", typed.notes)
         said = stores.Move(typed.text("item", most=100), kind, ml, sku, int(count or 1), typed.text("note", most=200))
-        stores.move(desk, opened, press, said)
+        stores.move(unit, press, said)
 
-    return changed(request, desk, pages, form, do, "/stores/stock", _stock)
+    return changed(request, workshop, pages, form, do, "/stores/stock", _stock)
 
 
 @router.get("/sizes")
-def sizes(
-    request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep, find: str = ""
-) -> Response:
+def sizes(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, find: str = "") -> Response:
     """Show the sizes on offer with their prices."""
-    return _sizes(request, desk, pages, opened, Typed({"find": find}, shop.units))
+    return _sizes(request, unit, pages, Typed({"find": find}, shop.units))
 
 
-def _sizes(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
+def _sizes(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
     find = typed.text("find").lower()
-    offers = sorted(packs.packs_on_offer(desk, opened).values(), key=lambda o: o.pack.name)
+    offers = sorted(packs.packs_on_offer(unit).values(), key=lambda o: o.pack.name)
     shown = [o for o in offers if find in o.pack.name.lower()]
-    names = stores.names_of(desk, opened)
+    names = stores.names_of(unit)
     return pages.show(
-        request, opened, "stores/sizes.html", status, rooms=ROOMS, typed=typed, offers=shown, total=len(offers),
+        request, unit, "stores/sizes.html", status, rooms=ROOMS, typed=typed, offers=shown, total=len(offers),
         called=names, names=sorted(names.items(), key=lambda pair: pair[1]),
     )  # fmt: skip
 
 
 @router.post("/sizes")
-def set_size(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Keep a price, mark a size as not to be had, or add a size of the shop's own."""
 
-    def do(opened: Session, typed: Typed) -> None:
+    def do(unit: Unit, typed: Typed) -> None:
         price = _money(typed, "price")
         if typed.text("op") == "add":
             amount = typed.quantity("amount", "volume", 0, 1e6)
@@ -162,16 +155,16 @@ def set_size(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) ->
                     c if c.isalnum() and c.isascii() else "-" for c in typed.text("name", "a name").lower()
                 ).strip("-")[:60]
             )
-            packs.add_pack(desk, opened, {
+            packs.add_pack(unit, {
                 "sku": sku, "name": typed.text("name", "a name"), "price": price,
                 "contains": {typed.text("item", most=100): amount}, "keeps_days_opened": int(keeps or 365),
             })  # fmt: skip
             return
         typed.stop()
-        packs.set_pack(desk, opened, typed.text("sku", most=100), price, typed.flag("to_be_had"))
+        packs.set_pack(unit, typed.text("sku", most=100), price, typed.flag("to_be_had"))
 
     back = f"/stores/sizes?find={form.get('find', '')}" if str(form.get("find", "")).isalnum() else "/stores/sizes"
-    return changed(request, desk, pages, form, do, back, _sizes)
+    return changed(request, workshop, pages, form, do, back, _sizes)
 
 
 def _number_of(name: str) -> str:
@@ -196,44 +189,42 @@ def _money(typed: Typed, name: str) -> Decimal | None:
 
 
 @router.get("/cans")
-def cans(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def cans(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Count aerosol cans by session, and see what moving a part to another session does."""
     part, day, to = (request.query_params.get(name, "") for name in ("part", "day", "to"))
-    meant = stand_all(desk, opened, look(desk, opened))
-    before = can_counts(desk, opened, shop, meant)
+    meant = parts_now(unit)
+    before = can_counts(unit, shop, meant)
     after = None
     if part and day and to:
         try:
-            after = can_counts(
-                desk, opened, shop, meant, {(UUID(part), date.fromisoformat(day)): date.fromisoformat(to)}
-            )
+            after = can_counts(unit, shop, meant, {(UUID(part), date.fromisoformat(day)): date.fromisoformat(to)})
         except ValueError:
             raise Refused("That move cannot be read: choose a part and two days of the list.") from None
     return pages.show(
-        request, opened, "stores/cans.html", rooms=ROOMS, before=before, after=after, part=part, day=day, to=to
+        request, unit, "stores/cans.html", rooms=ROOMS, before=before, after=after, part=part, day=day, to=to
     )
 
 
 @router.get("/cost")
-def cost(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def cost(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show hours and materials against the price, by project and part."""
-    return _cost(request, desk, pages, opened, Typed({}, shop.units))
+    return _cost(request, unit, pages, Typed({}, shop.units))
 
 
-def _cost(request: Request, desk: Desk, pages: PagesDep, opened: Session, typed: Typed, status: int = 200) -> Response:
-    shop = desk.shop(opened)
+def _cost(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
+    shop = unit.shop
     assert shop is not None  # without a shop the page leads to the first start
     return pages.show(
-        request, opened, "stores/cost.html", status, rooms=ROOMS, typed=typed,
-        rows=costing.costs(desk, opened, shop),
+        request, unit, "stores/cost.html", status, rooms=ROOMS, typed=typed,
+        rows=costing.costs(unit, shop),
     )  # fmt: skip
 
 
 @router.post("/cost")
-def set_cost(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Keep a project's price, hire and goodwill, or the shop's hourly rate."""
 
-    def do(opened: Session, typed: Typed) -> None:
+    def do(unit: Unit, typed: Typed) -> None:
         if typed.text("op") == "rate":
             rate = _money(typed, "labour_rate")
             reservoir = typed.quantity("reservoir", "volume", 0, 50_000)
@@ -241,30 +232,30 @@ def set_cost(request: Request, desk: DeskDep, pages: PagesDep, form: FormDep) ->
             if typed.notes or rate is None or reservoir is None or loss is None:
                 typed.notes.setdefault("labour_rate", "Enter what an hour costs, such as 42.")
                 raise Refused("Check what was entered.", typed.notes)
-            costing.set_shop(desk, opened, rate, typed.text("currency", most=4) or "€", reservoir, loss)
+            costing.set_shop(unit, rate, typed.text("currency", most=4) or "€", reservoir, loss)
             return
         uuid = typed.uuid("project", "Choose a project.")
         price, hire = _money(typed, "price"), _money(typed, "hire")
         saved, goodwill = typed.number("saved", 0, 10_000), typed.number("goodwill", 0, 10_000)
         if typed.notes or uuid is None:
             raise Refused("Check what was entered.", typed.notes)
-        costing.set_money(opened, uuid, costing.Money(price, hire, saved, goodwill))
+        costing.set_money(unit, uuid, costing.Money(price, hire, saved, goodwill))
 
-    return changed(request, desk, pages, form, do, "/stores/cost", _cost)
+    return changed(request, workshop, pages, form, do, "/stores/cost", _cost)
 
 
 @router.get("/yields")
 def learned(
     request: Request,
-    desk: DeskDep,
+    workshop: WorkshopDep,
     pages: PagesDep,
-    opened: SessionDep,
+    unit: UnitDep,
     shop: ShopDep,
     product: str = "",
     claim: str = "",
 ) -> Response:
     """Check a label's coverage against its film, and show what this shop really uses."""
-    products = stock(desk, opened).products
+    products = stock(unit).products
     typed = Typed({"product": product, "claim": claim}, shop.units)
     checked = None
     sheet = products.get(product)
@@ -278,8 +269,8 @@ def learned(
         if p.label_m2_per_l
     ]
     return pages.show(
-        request, opened, "stores/yields.html", rooms=ROOMS, typed=typed, sheet=sheet, checked=checked, labels=labels,
+        request, unit, "stores/yields.html", rooms=ROOMS, typed=typed, sheet=sheet, checked=checked, labels=labels,
         products=sorted(((p.key, p.name) for p in products.values()), key=lambda pair: pair[1]), shapes=SHAPE_WORDS,
-        ways=WAYS, learned=sorted(yields(desk, opened).values(), key=lambda y: (y.shape, y.method)),
+        ways=WAYS, learned=sorted(yields(unit).values(), key=lambda y: (y.shape, y.method)),
         book=transfer_efficiency,
     )  # fmt: skip

@@ -7,26 +7,25 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 from pydantic import ValidationError
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.families import BELOW_WORDS, STATE_WORDS
 from cool_sheen.core.coatings.sheets import Strict
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.log.entries import ClaimPayload, SurveyTestPayload
-from cool_sheen.core.planning.labour import WAYS
 from cool_sheen.core.survey.shapes import NEEDS, SHAPE_WORDS, Shape
 from cool_sheen.core.survey.zones import OLD_FINISHES, STRIP_WORDS, ZONE_KINDS, bared_first, rusting
 from cool_sheen.core.units import amount, shown
+from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service import survey
-from cool_sheen.service.desk import Desk, Refused, zone_of
+from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import find_part, zone_facts
+from cool_sheen.service.journal import Press
 from cool_sheen.service.shelf import notes_of
-from cool_sheen.service.states import state_of
-from cool_sheen.service.work import Press, new_id
-from cool_sheen.store import log
+from cool_sheen.service.unit import Refused, Unit, Workshop, zone_of
+from cool_sheen.service.work import new_id
 from cool_sheen.store.models import Part, Shop, Zone
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 
 router = APIRouter(prefix="/parts/{uuid}/survey")
 _SIZES = {"length": "length_m", "width": "width_m", "height": "height_m", "diameter": "diameter_m"}
@@ -45,15 +44,15 @@ class View:
 
 
 @router.get("")
-def page(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def page(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show the survey; asked with ``zone`` or ``split`` the form of a zone, with ``test`` that of a test."""
-    part = find_part(opened, uuid)
+    part = find_part(unit, uuid)
     zone, split, test = (request.query_params.get(name, "") for name in ("zone", "split", "test"))
     chosen = next((z for z in part.live_zones if str(z.uuid) in (zone, split)), None)
     values = _values(part, chosen, shop, as_new=bool(split)) if chosen else {}
     typed = Typed(values | {"test": test}, shop.units)
     view = View(typed, "split" if split else "zone" if chosen else "")
-    return _show(request, desk, pages, opened, part, view)
+    return _show(request, unit, pages, part, view)
 
 
 def _values(part: Part, zone: Zone, shop: Shop, *, as_new: bool) -> dict[str, str]:
@@ -76,32 +75,32 @@ def _values(part: Part, zone: Zone, shop: Shop, *, as_new: bool) -> dict[str, st
     return out
 
 
-def _show(request: Request, desk: Desk, pages: PagesDep, opened: Session, part: Part, view: View) -> Response:
-    state = state_of(desk, opened, part, log.last_seqs(opened, [part.uuid]).get(part.uuid, 0))
-    facts = zone_facts(desk, part)
-    found = survey.found_below(desk, part, state, System.model_validate(part.system))
-    now = desk.now()
+def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View) -> Response:
+    state = history_of(unit, part)
+    facts = zone_facts(unit, part)
+    found = survey.found_below(unit, part, state, System.model_validate(part.system))
+    now = unit.now
     rows = [
         {
             "zone": row, "facts": fact, "found": found[row.uuid], "rusting": rusting(fact, now),
             "bare_for": _age((now - fact.bare_since).total_seconds() / 3600) if fact.bare_since else "",
             "coats": sum(state.coats_by_zone[row.uuid].values()),
-            "substrate": desk.catalogue.substrates[row.substrate or part.substrate].name,
+            "substrate": unit.catalogue.substrates[row.substrate or part.substrate].name,
             "face": next(f for f in part.faces if f.uuid == row.face_uuid),
             "merges": any(z.split_from == row.split_from for z in part.live_zones if z is not row and row.split_from),
         }
         for row, fact in zip(part.live_zones, facts, strict=True)
     ]  # fmt: skip
-    made = survey.tests_shown(desk, part, state)
+    made = survey.tests_shown(unit, part, state)
     keys = ["lead", "dust"] if any(not f.bare for f in facts) else ["dust"]
     return pages.show(
-        request, opened, "survey/page.html", view.status, part=part, rows=rows, typed=view.typed, form=view.form,
-        total=sum(f.area_m2 for f in facts), tests=desk.catalogue.tests, made=made,
+        request, unit, "survey/page.html", view.status, part=part, rows=rows, typed=view.typed, form=view.form,
+        total=sum(f.area_m2 for f in facts), tests=unit.catalogue.tests, made=made,
         stops=[m for m in _latest(made) if m.result.stop], claims=list(state.claims.values()), steps=STEP_WORDS,
         zone_names={z.uuid: z.name for z in part.live_zones}, first_bare=bared_first(facts), new_id=new_id,
-        choices=_choices(desk, part), strips=STRIP_WORDS, ways=WAYS, shape_needs=NEEDS, claimable=_CLAIMABLE,
+        choices=_choices(unit, part), strips=STRIP_WORDS, ways=WAYS, shape_needs=NEEDS, claimable=_CLAIMABLE,
         settings=sorted({f.setting for f in part.faces}),
-        cautions=[desk.catalogue.cautions[k] for k in keys],
+        cautions=[unit.catalogue.cautions[k] for k in keys],
     )  # fmt: skip
 
 
@@ -123,13 +122,13 @@ def _age(hours: float) -> str:
     return f"{hours / 24 / 30:.0f} months"
 
 
-def _choices(desk: Desk, part: Part) -> dict[str, list[tuple[str, str]]]:
+def _choices(unit: Unit, part: Part) -> dict[str, list[tuple[str, str]]]:
     old = [("none", "none: bare"), ("unknown", "not known")]
     old += [(key, BELOW_WORDS[key]) for key in OLD_FINISHES if key not in ("none", "unknown")]
     return {
         "kind": [(k, k) for k in ZONE_KINDS],
         "shape": list(SHAPE_WORDS.items()),
-        "substrate": [(k, s.name) for k, s in desk.catalogue.substrates.items()],
+        "substrate": [(k, s.name) for k, s in unit.catalogue.substrates.items()],
         "old_finish": old,
         "old_state": [(k, STATE_WORDS[k]) for k in ("unknown", "cured", "keyed", "weathered", "failing", "locked")],
         "strip": list(STRIP_WORDS.items()),
@@ -174,17 +173,17 @@ def _shape(typed: Typed) -> Shape | None:
 
 
 @router.post("/area")
-def area(uuid: UUID, desk: DeskDep, form: FormDep) -> Response:
+def area(uuid: UUID, workshop: WorkshopDep, form: FormDep) -> Response:
     """Say how large the shape of a form is, while it is typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     shape = _shape(typed)
     return PlainTextResponse("" if shape is None else f"= {amount(shape.area_m2, 'area', typed.units)}")
 
 
-def _zone_said(desk: Desk, opened: Session, typed: Typed) -> survey.ZoneSaid:
-    shop = desk.shop(opened)
+def _zone_said(unit: Unit, typed: Typed) -> survey.ZoneSaid:
+    shop = unit.shop
     shape = _shape(typed)
     name = typed.text("name", "a name for the zone, such as “Rim”", 60)
     face = typed.uuid("face", "Choose a face of this part.")
@@ -209,67 +208,67 @@ def _made(kind: type[T], data: dict[str, Any]) -> T:
 
 
 def _done(
-    request: Request, uuid: UUID, desk: Desk, pages: PagesDep, form: dict[str, Any], act: Any, kind: str
+    request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], act: Any, kind: str
 ) -> Response:
     """Do what a form asks for and go back to the survey; a refusal shows the form again with what was typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
-        with desk.open() as opened:
-            act(opened, find_part(opened, uuid), typed)
+        with workshop.open() as unit:
+            act(unit, find_part(unit, uuid), typed)
     except Refused as refusal:
         if refusal.status == 404:
             raise
         typed.notes.update(refusal.notes or {"form": str(refusal)})
-        with desk.open() as opened:
-            part = find_part(opened, uuid)
-            return _show(request, desk, pages, opened, part, View(typed, kind, refusal.status))
+        with workshop.open() as unit:
+            part = find_part(unit, uuid)
+            return _show(request, unit, pages, part, View(typed, kind, refusal.status))
     return RedirectResponse(f"/parts/{uuid}/survey", 303)
 
 
 @router.post("/zone")
-def zone(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def zone(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Change a zone."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
         chosen = typed.uuid("zone", "Choose a zone of this part.")
-        said = _zone_said(desk, opened, typed)
-        survey.edit_zone(desk, opened, part, chosen or part.uuid, said)
+        said = _zone_said(unit, typed)
+        survey.edit_zone(unit, part, chosen or part.uuid, said)
 
-    return _done(request, uuid, desk, pages, form, act, "zone")
+    return _done(request, uuid, workshop, pages, form, act, "zone")
 
 
 @router.post("/split")
-def split(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def split(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a zone out of another one."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
         source = typed.uuid("zone", "Choose the zone that it comes from.")
-        said = _zone_said(desk, opened, typed)
+        said = _zone_said(unit, typed)
         from_area = typed.flag("from_its_area")
-        survey.split_off(desk, opened, part, source or part.uuid, said, from_its_area=from_area)
+        survey.split_off(unit, part, source or part.uuid, said, from_its_area=from_area)
 
-    return _done(request, uuid, desk, pages, form, act, "split")
+    return _done(request, uuid, workshop, pages, form, act, "split")
 
 
 @router.post("/merge")
-def merge(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def merge(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Put a zone back into the one that it was split from."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
-        state = state_of(desk, opened, part, log.last_seqs(opened, [uuid]).get(uuid, 0))
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
+        state = history_of(unit, part)
         chosen = typed.uuid("zone", "Choose a zone of this part.")
-        survey.merge(opened, part, chosen or part.uuid, state)
+        survey.merge(unit, part, chosen or part.uuid, state)
 
-    return _done(request, uuid, desk, pages, form, act, "")
+    return _done(request, uuid, workshop, pages, form, act, "")
 
 
 @router.post("/face")
-def face(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def face(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Add a face, or change one."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
         name = typed.text("face_name", "a name for the face, such as “Underside”", 60)
         setting = typed.number("setting", 1, 6)
         support = typed.text("support", most=120)
@@ -278,11 +277,11 @@ def face(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
         said = _made(survey.FaceSaid, data)
         chosen = typed.text("face_uuid")
         if chosen:
-            survey.edit_face(opened, part, typed.uuid("face_uuid", "") or part.uuid, said)
+            survey.edit_face(unit, part, typed.uuid("face_uuid", "") or part.uuid, said)
         else:
-            survey.add_face(opened, part, said)
+            survey.add_face(unit, part, said)
 
-    return _done(request, uuid, desk, pages, form, act, "face")
+    return _done(request, uuid, workshop, pages, form, act, "face")
 
 
 def _press(typed: Typed, zone_field: str = "test_zone") -> Press:
@@ -294,10 +293,10 @@ def _press(typed: Typed, zone_field: str = "test_zone") -> Press:
 
 
 @router.post("/test")
-def test(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def test(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log a survey test."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
         reading = typed.number("reading", -1e6, 1e6)
         press = _press(typed)
         if strange := press.zones - {z.uuid for z in part.live_zones}:
@@ -307,36 +306,36 @@ def test(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: For
             {"test": typed.text("test"), "result": typed.text("result"), "reading": reading,
              "depth": typed.text("depth")},
         )  # fmt: skip
-        survey.log_test(desk, opened, part, press, said)
+        survey.log_test(unit, part, press, said)
 
-    return _done(request, uuid, desk, pages, form, act, "test")
+    return _done(request, uuid, workshop, pages, form, act, "test")
 
 
 @router.post("/claim")
-def claim(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def claim(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log somebody else's word on a preparation."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
         says = typed.text("says")
         if says not in _CLAIMABLE:
             typed.notes["says"] = "Choose what they say was done."
         whose = typed.text("whose", "whose word it is, such as “the customer”")
         press = _press(typed, "claim_zone")
-        survey.log_claim(desk, opened, part, press, _made(ClaimPayload, {"says": says, "whose": whose}))
+        survey.log_claim(unit, part, press, _made(ClaimPayload, {"says": says, "whose": whose}))
 
-    return _done(request, uuid, desk, pages, form, act, "claim")
+    return _done(request, uuid, workshop, pages, form, act, "claim")
 
 
 @router.post("/check")
-def check(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def check(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log the own check of a claim."""
 
-    def act(opened: Session, part: Part, typed: Typed) -> None:
-        state = state_of(desk, opened, part, log.last_seqs(opened, [uuid]).get(uuid, 0))
+    def act(unit: Unit, part: Part, typed: Typed) -> None:
+        state = history_of(unit, part)
         said = typed.uuid("claim", "There is no such claim.")
         if typed.text("holds") not in ("yes", "no"):
             raise Refused("Say whether it holds.", {"holds": "Press It holds or It does not."})
         holds = typed.text("holds") == "yes"
-        survey.check_claim(desk, opened, part, _press(typed), said or part.uuid, state, holds)
+        survey.check_claim(unit, part, _press(typed), said or part.uuid, state, holds)
 
-    return _done(request, uuid, desk, pages, form, act, "claim")
+    return _done(request, uuid, workshop, pages, form, act, "claim")

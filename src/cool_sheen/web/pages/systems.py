@@ -6,7 +6,6 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.families import BELOW_WORDS, GROUND_WORDS, ROLE_WORDS, ROLES, STATE_WORDS
@@ -15,13 +14,13 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH, planned_build
 from cool_sheen.service import building, shelf
-from cool_sheen.service.building import Built
-from cool_sheen.service.desk import Desk, Refused
+from cool_sheen.service.building import Design
 from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.builder_ops import OPS
-from cool_sheen.web.parts import DeskDep, FormDep, PagesDep, SessionDep, ShopDep
 from cool_sheen.web.views import builder as view
 from cool_sheen.web.views import section
 
@@ -42,34 +41,34 @@ class Place:
         """The address of its builder."""
         return f"/parts/{self.part}/system" if self.part else f"/systems/{self.key}"
 
-    def load(self, desk: Desk, opened: Session) -> Built:
-        """Return the system on its bed. Raises Missing."""
+    def load(self, unit: Unit) -> Design:
+        """Return the system on its site. Raises Missing."""
         if self.part:
-            return building.built_on_part(desk, opened, self.part)
-        return building.built_on_shelf(desk, opened, self.key, self.ground)
+            return building.built_on_part(unit, self.part)
+        return building.built_on_shelf(unit, self.key, self.ground)
 
-    def change(self, desk: Desk, opened: Session, made: building.Edit) -> None:
+    def change(self, unit: Unit, made: building.Edit) -> None:
         """Change the system. Raises Refused, CoreError, Missing."""
         if self.part:
-            building.change_part(desk, opened, self.part, made)
+            building.change_part(unit, self.part, made)
         else:
-            building.change_shelf(desk, opened, self.key, made)
+            building.change_shelf(unit, self.key, made)
 
-    def undo(self, desk: Desk, opened: Session) -> None:
+    def undo(self, unit: Unit) -> None:
         """Take the last change back. Raises Refused."""
         if self.part:
-            building.undo_part(desk, opened, self.part)
+            building.undo_part(unit, self.part)
         else:
-            building.undo_shelf(desk, opened, self.key)
+            building.undo_shelf(unit, self.key)
 
 
 @router.get("/systems")
-def systems(request: Request, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def systems(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show all systems, each with its film."""
-    found = stock(desk, opened)
+    found = stock(unit)
     rows = [_row(system, found, shop.units) for system in found.systems.values()]
     rows.sort(key=lambda row: str(row["system"].name))
-    return pages.show(request, opened, "systems/page.html", rows=rows, own=found.own)
+    return pages.show(request, unit, "systems/page.html", rows=rows, own=found.own)
 
 
 def _row(system: Any, found: Stock, units: str) -> dict[str, Any]:
@@ -84,84 +83,80 @@ def _row(system: Any, found: Stock, units: str) -> dict[str, Any]:
 
 
 @router.post("/systems/{key}/copy")
-def copy(key: str, desk: DeskDep, form: FormDep) -> Response:
+def copy(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Make a system of the shop's own from another one."""
-    with desk.open() as opened:
-        found = stock(desk, opened).systems
+    with workshop.open() as unit:
+        found = stock(unit).systems
         if key not in found:
             raise Refused("There is no such system here.", status=404)
         fresh = next(name for n in range(1, 1000) if (name := f"{key[:50]}-{n}") not in found)
         copied = edit.renamed(found[key], fresh, f"{found[key].name[:180]}, own {fresh.rsplit('-', 1)[1]}")
-        shelf.save(desk, opened, "system", copied, new=True)
+        shelf.save(unit, "system", copied, new=True)
     return RedirectResponse(f"/systems/{fresh}", 303)
 
 
 @router.post("/systems/{key}/remove")
-def remove(key: str, desk: DeskDep, form: FormDep) -> Response:
+def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a system off the shelf."""
-    with desk.open() as opened:
-        shelf.remove(desk, opened, "system", key)
-        stays = key in stock(desk, opened).systems
+    with workshop.open() as unit:
+        shelf.remove(unit, "system", key)
+        stays = key in stock(unit).systems
     return RedirectResponse(f"/systems/{key}" if stays else "/systems", 303)
 
 
 @router.get("/systems/{key}")
-def on_shelf(request: Request, key: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep) -> Response:
+def on_shelf(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show the builder of a system of the shelf."""
     place = Place(key=key, ground=request.query_params.get("ground", ""))
-    return _show(request, pages, opened, place, Typed(dict(request.query_params), shop.units))
+    return _show(request, pages, unit, place, Typed(dict(request.query_params), shop.units))
 
 
 @router.get("/parts/{uuid}/system")
-def on_part(
-    request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep
-) -> Response:
+def on_part(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show the builder of a part's system."""
-    return _show(request, pages, opened, Place(part=uuid), Typed(dict(request.query_params), shop.units))
+    return _show(request, pages, unit, Place(part=uuid), Typed(dict(request.query_params), shop.units))
 
 
-def _show(
-    request: Request, pages: PagesDep, opened: Session, place: Place, typed: Typed, status: int = 200
-) -> Response:
-    built = place.load(pages.desk, opened)
+def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Typed, status: int = 200) -> Response:
+    design = place.load(unit)
     template = "systems/_builder.html" if request.headers.get("hx-request") else "systems/builder.html"
-    cards = view.cards(built, typed.units, typed.text("hide_change"), typed.text("hide_strength"))
+    cards = view.cards(design, typed.units, typed.text("hide_change"), typed.text("hide_strength"))
     chosen = next((c for c in cards if c.layer.id == typed.text("layer")), None)
-    products = sorted(built.shelf.products.values(), key=lambda p: (ROLES.index(p.role), p.name))
+    products = sorted(design.shelf.products.values(), key=lambda p: (ROLES.index(p.role), p.name))
     return pages.show(
-        request, opened, template, status, built=built, place=place, typed=typed, cards=cards, chosen=chosen,
-        findings=view.sorted_findings(built.findings), figures=view.figures(built.figures, typed.units),
-        section_data=view.stack_section(built, typed.units), verdict_words=view.VERDICT_WORDS, products=products,
-        roles=ROLE_WORDS, coat_words=COAT_WORDS, step_words=STEP_WORDS, preparing=_PREPARE, where=_where(built),
-        grits=list(MEAN_UM), changes=COLOUR_CHANGE, strengths=PIGMENT_STRENGTH, schools=pages.desk.catalogue.schools,
+        request, unit, template, status, design=design, place=place, typed=typed, cards=cards, chosen=chosen,
+        findings=view.sorted_findings(design.findings), figures=view.figures(design.figures, typed.units),
+        section_data=view.stack_section(design, typed.units), verdict_words=view.VERDICT_WORDS, products=products,
+        roles=ROLE_WORDS, coat_words=COAT_WORDS, step_words=STEP_WORDS, preparing=_PREPARE, where=_where(design),
+        grits=list(MEAN_UM), changes=COLOUR_CHANGE, strengths=PIGMENT_STRENGTH, schools=unit.catalogue.schools,
         grounds=GROUND_WORDS, below_words=BELOW_WORDS, state_words=STATE_WORDS, offered=building.offered,
-        new_id=new_id, newer=_newer(pages.desk, opened, built),
-        anti_slip=[s for s in built.shelf.supplies.values() if s.kind == "grit"],
-        cautions=pages.desk.catalogue.cautions_for(
-            view.kinds_of(built.system), (built.products[la.product] for la in built.system.used)
+        new_id=new_id, newer=_newer(unit, design),
+        anti_slip=[s for s in design.shelf.supplies.values() if s.kind == "grit"],
+        cautions=unit.catalogue.cautions_for(
+            view.kinds_of(design.system), (design.products[la.product] for la in design.system.used)
         ),
-        other_systems=built.shelf.systems,
+        other_systems=design.shelf.systems,
     )  # fmt: skip
 
 
-def _newer(desk: Desk, opened: Session, built: Built) -> list[shelf.Newer]:
-    return shelf.newer_data(desk, opened, built.bed.part) if built.bed.part else []
+def _newer(unit: Unit, design: Design) -> list[shelf.Newer]:
+    return shelf.newer_data(unit, design.site.part) if design.site.part else []
 
 
-def _where(built: Built) -> list[tuple[str, str]]:
-    named = [(f"zone:{z.name}", z.name) for z in built.bed.zones] if built.bed.part else []
+def _where(design: Design) -> list[tuple[str, str]]:
+    named = [(f"zone:{z.name}", z.name) for z in design.site.zones] if design.site.part else []
     return [*WHERE_WORDS.items(), *named]
 
 
-def _changed(request: Request, desk: Desk, pages: PagesDep, place: Place, form: dict[str, Any]) -> Response:
+def _changed(request: Request, workshop: Workshop, pages: PagesDep, place: Place, form: dict[str, Any]) -> Response:
     """Do one change and show the builder again; a refusal shows it with what was typed."""
-    with desk.open() as opened:
-        shop = desk.shop(opened)
+    with workshop.open() as unit:
+        shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     status = 200
     try:
-        with desk.open() as opened:
-            _do(desk, opened, place, typed)
+        with workshop.open() as unit:
+            _do(unit, place, typed)
     except (Refused, CoreError) as refusal:
         if getattr(refusal, "status", 422) == 404:
             raise
@@ -175,81 +170,81 @@ def _changed(request: Request, desk: Desk, pages: PagesDep, place: Place, form: 
     if status == 200:
         kept = ("layer", "hide_change", "hide_strength", "ground") if typed.text("op") == "layer" else ("ground",)
         typed = Typed({k: v for k, v in form.items() if k in kept}, typed.units)
-    with desk.open() as opened:
-        return _show(request, pages, opened, place, typed, status)
+    with workshop.open() as unit:
+        return _show(request, pages, unit, place, typed, status)
 
 
-def _do(desk: Desk, opened: Session, place: Place, typed: Typed) -> None:
+def _do(unit: Unit, place: Place, typed: Typed) -> None:
     op = typed.text("op")
-    built = place.load(desk, opened)
+    design = place.load(unit)
     if op == "undo":
-        place.undo(desk, opened)
+        place.undo(unit)
     elif op == "way":
         rule, where, way = typed.text("rule"), typed.text("at_place", most=200), typed.text("way")
-        place.change(desk, opened, building.taken_way(built, rule, where, way))
+        place.change(unit, building.taken_way(design, rule, where, way))
         if way == "strip":
-            building.strip_zones(opened, built, where)
+            building.strip_zones(unit, design, where)
     elif op == "override":
-        finding = building.finding_at(built, typed.text("rule"), typed.text("at_place", most=200))
+        finding = building.finding_at(design, typed.text("rule"), typed.text("at_place", most=200))
         press = typed.uuid("press", "The press has no id: load the page again.")
         reason = typed.text("reason", most=400)
         if press is None or "reason" in typed.notes:
             raise Refused("The reason was not kept.", typed.notes)
-        building.override(desk, opened, built, press, finding, reason)
+        building.override(unit, design, press, finding, reason)
     elif op == "side":
-        school = next((s for s in desk.catalogue.schools if s.key == typed.text("school")), None)
+        school = next((s for s in unit.catalogue.schools if s.key == typed.text("school")), None)
         if school is None:
             raise Refused("There is no such question.", status=409)
-        place.change(desk, opened, building.taken_side(built, school, typed.text("side")))
-    elif op == "newer" and built.bed.part:
+        place.change(unit, building.taken_side(design, school, typed.text("side")))
+    elif op == "newer" and design.site.part:
         press = typed.uuid("press", "The press has no id: load the page again.")
-        keys = [typed.text("product")] if typed.text("product") else list(built.bed.part.revisions)
-        shelf.take_newer(desk, opened, built.bed.part, keys, press or new_id())
+        keys = [typed.text("product")] if typed.text("product") else list(design.site.part.revisions)
+        shelf.take_newer(unit, design.site.part, keys, press or new_id())
     elif op in OPS:
-        place.change(desk, opened, OPS[op](typed, built))
+        place.change(unit, OPS[op](typed, design))
     else:
         raise Refused("There is no such change.", status=409)
 
 
 @router.post("/systems/{key}/change")
-def change_on_shelf(request: Request, key: str, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def change_on_shelf(request: Request, key: str, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Change a system of the shelf."""
-    return _changed(request, desk, pages, Place(key=key, ground=str(form.get("ground", ""))), form)
+    return _changed(request, workshop, pages, Place(key=key, ground=str(form.get("ground", ""))), form)
 
 
 @router.post("/parts/{uuid}/system/change")
-def change_on_part(request: Request, uuid: UUID, desk: DeskDep, pages: PagesDep, form: FormDep) -> Response:
+def change_on_part(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Change the system of a part."""
-    return _changed(request, desk, pages, Place(part=uuid), form)
+    return _changed(request, workshop, pages, Place(part=uuid), form)
 
 
 @router.get("/systems/{key}/schools/{school}")
 def schools_on_shelf(
-    request: Request, key: str, school: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep
+    request: Request, key: str, school: str, unit: UnitDep, pages: PagesDep, shop: ShopDep
 ) -> Response:
     """Show the sides of a question on a system of the shelf."""
     place = Place(key=key, ground=request.query_params.get("ground", ""))
-    return _sides(request, pages, opened, place, school, shop.units)
+    return _sides(request, pages, unit, place, school, shop.units)
 
 
 @router.get("/parts/{uuid}/system/schools/{school}")
 def schools_on_part(
-    request: Request, uuid: UUID, school: str, desk: DeskDep, pages: PagesDep, opened: SessionDep, shop: ShopDep
+    request: Request, uuid: UUID, school: str, unit: UnitDep, pages: PagesDep, shop: ShopDep
 ) -> Response:
     """Show the sides of a question on a part's system."""
-    return _sides(request, pages, opened, Place(part=uuid), school, shop.units)
+    return _sides(request, pages, unit, Place(part=uuid), school, shop.units)
 
 
-def _sides(request: Request, pages: PagesDep, opened: Session, place: Place, key: str, units: str) -> Response:
-    built = place.load(pages.desk, opened)
+def _sides(request: Request, pages: PagesDep, unit: Unit, place: Place, key: str, units: str) -> Response:
+    design = place.load(unit)
     shown = "systems/_sides.html" if request.headers.get("hx-request") else "systems/sides.html"
     if key == "method":
-        costs = building.methods_of(built)
-        return pages.show(request, opened, shown, school=None, costs=costs, sides=[], place=place, built=built,
+        costs = building.methods_of(design)
+        return pages.show(request, unit, shown, school=None, costs=costs, sides=[], place=place, design=design,
                           hours=view.hours)  # fmt: skip
-    school = next((s for s in pages.desk.catalogue.schools if s.key == key), None)
+    school = next((s for s in unit.catalogue.schools if s.key == key), None)
     if school is None:
         raise Refused("There is no such question.", status=404)
-    sides = [(s, view.figures(s.figures, units)) for s in building.school_sides(built, school)]
-    return pages.show(request, opened, shown, school=school, sides=sides, costs=[], place=place, built=built,
+    sides = [(s, view.figures(s.figures, units)) for s in building.school_sides(design, school)]
+    return pages.show(request, unit, shown, school=school, sides=sides, costs=[], place=place, design=design,
                       hours=view.hours)  # fmt: skip

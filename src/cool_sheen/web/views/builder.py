@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from cool_sheen.core.advice.consequence import Consequence
+from cool_sheen.core.advice.findings import Finding
 from cool_sheen.core.coatings.compatibility import GRAVITY
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import COAT_WORDS, Layer, System, where_words
@@ -15,10 +17,8 @@ from cool_sheen.core.film.planned import (
     coats_to_hide,
     sanding_of,
 )
-from cool_sheen.core.planning.consequence import Consequence
-from cool_sheen.core.planning.stack import Finding
 from cool_sheen.core.units import amount
-from cool_sheen.service.building import Built
+from cool_sheen.service.building import Design
 from cool_sheen.web.views import section
 
 VERDICT_WORDS: dict[str, str] = {"good": "good", "care": "with care", "no": "no"}
@@ -48,12 +48,12 @@ class Figure:
     bad: bool = False
 
 
-def cards(built: Built, units: str, change: str, strength: str) -> list[Card]:
+def cards(design: Design, units: str, change: str, strength: str) -> list[Card]:
     """Return the layers from the top down; ``change`` and ``strength`` ask how many coats it takes to hide."""
     out = []
-    for place, layer in enumerate(built.system.layers):
-        product = built.products[layer.product]
-        mine = [f.standing for f in built.findings if f.layer_id == layer.id]
+    for place, layer in enumerate(design.system.layers):
+        product = design.products[layer.product]
+        mine = [f.standing for f in design.findings if f.layer_id == layer.id]
         verdict = max(mine, key=GRAVITY.__getitem__, default="good")
         out.append(
             Card(
@@ -154,15 +154,15 @@ def _days(value: float) -> str:
     return f"{value * 24:.0f} h" if value < 2 else f"{value:.1f} days"
 
 
-def stack_section(built: Built, units: str) -> section.Section:
+def stack_section(design: Design, units: str) -> section.Section:
     """Return the film that the system will leave: one column for each group of zones with the same film."""
     groups: dict[tuple[tuple[str, float], ...], list[str]] = {}
-    for name, build in built.films.items():
+    for name, build in design.films.items():
         groups.setdefault(tuple((la.layer_id, la.left_um) for la in build.layers), []).append(name)
-    builds = {_joined(names): built.films[names[0]] for names in groups.values()}
+    builds = {_joined(names): design.films[names[0]] for names in groups.values()}
     planned = {name: build.total_um for name, build in builds.items()}
     canvas = section.Canvas(380, 330, 44, marks=True, units=units)
-    return section.draw(builds, built.system, built.products, canvas, planned)
+    return section.draw(builds, design.system, design.products, canvas, planned)
 
 
 def _joined(names: Sequence[str]) -> str:

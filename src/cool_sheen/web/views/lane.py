@@ -1,30 +1,34 @@
 """A lane of the Bench: a part's portrait, its ribbon, the next action and its countdown."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import lru_cache, partial
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
-import numpy as np
-
-from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
-from cool_sheen.core.drying.phases import Phase
-from cool_sheen.core.planning.film_clock import keyed_since
-from cool_sheen.core.planning.next_action import mark_of
+from cool_sheen.core.part.film_clock import mark_of
+from cool_sheen.core.part.gate import CoatGate
+from cool_sheen.core.part.placing import coats_going_on
+from cool_sheen.core.part.situation import ZoneFilm
+from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
-from cool_sheen.service.jobs import Standing
+from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.service.part_now import PartNow
 from cool_sheen.web.views import ribbon, section
 
 STATE_WORDS: dict[str, str] = {
     "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
     "cured": "cured", "curing": "curing", "bare": "ready to start", "gate": "gate shut", "done": "nothing to do",
+    "shut": "fresh coat first", "limit": "done for today",
 }  # fmt: skip
-_URGENCY = ("closing", "open", "keyed", "key", "bare", "wet", "gate", "locked", "curing", "cured", "done")
+_URGENCY = (
+    "closing", "open", "keyed", "key", "shut", "bare", "wet", "gate", "limit", "locked", "curing", "cured", "done",
+)  # fmt: skip
 _HAZARDS = {
     "isocyanate": "isocyanates: supplied air",
     "fire": "no flames or sparks",
@@ -52,6 +56,17 @@ class Why:
     value: str
 
 
+@dataclass(frozen=True, slots=True)
+class ZoneRow:
+    """Zones that stand alike, beside the others of the part."""
+
+    names: str
+    state: str
+    word: str
+    until: str
+    warnings: tuple[str, ...]
+
+
 @dataclass(frozen=True, eq=False)
 class Lane:
     """All that the lane's template shows."""
@@ -65,6 +80,7 @@ class Lane:
     state: str
     word: str
     says: str
+    where: str  # the zones that the action is for; empty for all
     because: str
     does: str
     button: str
@@ -80,40 +96,50 @@ class Lane:
     press: str  # the uuid of the entry that the button will write
     why: list[Why]
     mix: str  # where the next coat is mixed; empty when it needs no mixing
+    zones: list[ZoneRow]  # side by side where they differ; nothing where all stand alike
+    closes_first: str
+    asks: str  # what was passed over and is asked for
 
 
-def story_of(found: Standing, with_gate: bool = True) -> ribbon.Story:
-    """Return what a part's ribbon tells."""
-    top = found.look.top
-    step = found.action.step
-    coats_to_come = any(p.status in ("next", "ahead") and p.step.kind == "coat" for p in found.steps)
-    shut: tuple[Shut, ...] = ()
-    if with_gate and step and step.layer and step.kind == "coat":
-        shut = tuple(found.climate.shut(found.products[step.layer.product], found.look.now))
+def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
+    """Return what the ribbon of some zones tells."""
+    top = film.top
     cured = None
     if top and (mark := mark_of(top.product, "full_cure")):
         cured = top.bands[mark].likely
+    mine = found.history.of(film.zones)
+    shown = {clock.coat.uuid for clock in film.clocks}
     return ribbon.Story(
-        clocks=found.clocks,
-        sandings=[d.at for d in found.state.done if d.kind == "sand"],
-        tests=[(t.at, t.payload.ready) for t in found.state.touches],
-        keyed=keyed_since(found.look.state) if top else None,
-        finishing=not coats_to_come,
+        clocks=film.clocks,
+        sandings=[w.at for w in mine.works if w.kind == "sand"],
+        tests=[(t.at, t.payload.ready) for t in mine.touches if shown & set(t.payload.coats)],
+        keyed=(film.key.since or film.key.sanded) if top else None,
+        finishing=film.following is None,
         cured_at=cured,
         shut=shut,
     )
 
 
-def lane(found: Standing, zone: ZoneInfo, units: str = "metric") -> Lane:
+def gates_of(found: PartNow) -> tuple[Shut, ...]:
+    """Return when the next coat of a part may not start: its own gate, as the account has it."""
+    step = found.action.step
+    if not isinstance(step, CoatStep):
+        return ()
+    coat = coats_going_on(found.situation, step, found.now)[0]
+    return tuple(CoatGate(found.climate, coat).spans(found.now))
+
+
+def lane(found: PartNow, zone: ZoneInfo, units: str = "metric") -> Lane:
     """Compute a lane."""
-    now, action = found.look.now, found.action
-    story = story_of(found)
+    now, action = found.now, found.action
+    story = story_of(found, found.film, gates_of(found))
     wide = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=2), timedelta(hours=6)), zone)
     narrow = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone)
-    untested = action.state in (Phase.OPEN, Phase.CLOSING) and not action.tested
+    untested = action.state in (State.OPEN, State.CLOSING) and not action.tested
     word = STATE_WORDS[str(action.state)]
-    if action.state in (Phase.OPEN, Phase.CLOSING) and found.look.top is not None:
+    if action.state in (State.OPEN, State.CLOSING) and found.top is not None:
         word = f"{word}, {'test first' if untested else 'tested'}"
+    rows = statuses(found.situation)
     return Lane(
         uuid=found.part.uuid,
         name=found.part.name,
@@ -124,6 +150,7 @@ def lane(found: Standing, zone: ZoneInfo, units: str = "metric") -> Lane:
         state=str(action.state),
         word=word,
         says=action.says,
+        where=found.situation.names(action.zones) if action.zones else "",
         because=action.because,
         does=action.does,
         button=button_word(action.does, action.says),
@@ -139,26 +166,71 @@ def lane(found: Standing, zone: ZoneInfo, units: str = "metric") -> Lane:
         press=str(uuid4()),
         why=why(found, zone, units),
         mix=mix_address(found),
+        zones=zone_rows(found, rows, zone),
+        closes_first=_closes_first(found, rows, zone),
+        asks=_asks(found),
     )
 
 
-def mix_address(found: Standing) -> str:
-    """Return where the next coat of a part is mixed; nothing for one out of a can, and after the last coat."""
-    ahead = (p.step.layer for p in found.steps if p.status in ("next", "ahead") and p.step.kind == "coat")
-    layer = next(ahead, None)
-    if layer is None or found.products[layer.product].aerosol is not None:
+def zone_rows(found: PartNow, rows: Sequence[ZoneStatus], zone: ZoneInfo) -> list[ZoneRow]:
+    """Return the zones side by side where they differ; nothing where all of them stand alike."""
+    if len({(row.state, row.until) for row in rows}) < 2 and not any(row.warnings for row in rows):
+        return []
+    return [_zone_row(found, row, zone) for row in rows]
+
+
+def _zone_row(found: PartNow, row: ZoneStatus, zone: ZoneInfo) -> ZoneRow:
+    names = found.situation.names(row.zones) or "all zones"
+    word = STATE_WORDS[row.state]
+    if row.state in (State.OPEN, State.CLOSING):
+        word = f"{word}, {'tested' if row.tested else 'test first'}"
+    until = ""
+    if row.closes and row.closes.early:
+        edge = row.closes.early if row.closes.early > found.now else row.closes.likely
+        until = f"closes {clock_time(edge, zone, found.now)}"
+    elif row.until:
+        until = f"until {clock_time(row.until, zone, found.now)}"
+    return ZoneRow(names, row.state.value, word, until, row.warnings)
+
+
+def _closes_first(found: PartNow, rows: Sequence[ZoneStatus], zone: ZoneInfo) -> str:
+    """Say which zones close first, and when, where not all close together."""
+    first = rows[0] if len(rows) > 1 else None
+    if first is None or first.closes is None or first.closes.early is None:
         return ""
-    return f"/mix/new?product={layer.product}&part_{found.part.uuid}=1"
+    return f"{found.situation.names(first.zones)} closes first: {clock_time(first.closes.early, zone, found.now)}"
 
 
-def lanes(standings: list[Standing], zone: ZoneInfo, units: str = "metric") -> list[Lane]:
+def _asks(found: PartNow) -> str:
+    """Name what was passed over: it stays in the plan until it is said to be done, or why not."""
+    passed = found.owed.passed_over()
+    if not passed:
+        return ""
+    names = list(dict.fromkeys(row.step.label for row in passed))
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+
+
+def mix_address(found: PartNow) -> str:
+    """Return where the next coat of a part is mixed; nothing for one out of a can, and after the last coat."""
+    step = found.next_coat()
+    if step is None or found.products[step.layer.product].aerosol is not None:
+        return ""
+    return f"/mix/new?product={step.layer.product}&part_{found.part.uuid}=1"
+
+
+def lanes(all_found: Sequence[PartNow], zone: ZoneInfo, units: str = "metric") -> list[Lane]:
     """Compute the lanes of all live parts, the most urgent first."""
-    live = [s for s in standings if s.action.state not in ("cured", "done")]
-    live.sort(key=lambda s: (_URGENCY.index(str(s.action.state)), s.action.counts_to or s.look.now))
+    live = [s for s in all_found if is_live(s)]
+    live.sort(key=lambda s: (_URGENCY.index(str(s.action.state)), s.action.counts_to or s.now))
     return [lane(s, zone, units) for s in live]
 
 
-def portrait(found: Standing) -> section.Section:
+def is_live(found: PartNow) -> bool:
+    """Whether something is still to come on a part: work, a cure, or an answer to what was passed over."""
+    return found.action.state not in (State.CURED, State.DONE) or bool(found.owed.passed_over())
+
+
+def portrait(found: PartNow) -> section.Section:
     """Return a part's film as a small picture: its first zone."""
     return _portrait(_Seen(found))
 
@@ -166,7 +238,7 @@ def portrait(found: Standing) -> section.Section:
 class _Seen:
     """A standing that is the same as another one of its version."""
 
-    def __init__(self, found: Standing) -> None:
+    def __init__(self, found: PartNow) -> None:
         self.found = found
 
     def __hash__(self) -> int:
@@ -179,15 +251,15 @@ class _Seen:
 @lru_cache(maxsize=256)
 def _portrait(seen: _Seen) -> section.Section:
     found = seen.found
-    first = next(iter(found.state.builds.values()))
+    first = next(iter(found.history.builds.values()))
     return section.draw({"film": first}, found.system, found.products, section.Canvas(58, 72))
 
 
-def layer_count(found: Standing) -> str:
+def layer_count(found: PartNow) -> str:
     """Say how many coats of the layer in hand are on, such as ``Primer 2 of 3``."""
-    if not found.clocks:
+    if not found.history.coats:
         return "no coat yet"
-    layer_id = found.clocks[-1].coat.payload.layer_id
+    layer_id = found.history.coats[-1].payload.layer_id
     layer = next((la for la in found.system.layers if la.id == layer_id), None)
     if layer is None:
         return "a layer that was taken out"
@@ -195,12 +267,12 @@ def layer_count(found: Standing) -> str:
     return f"{layer.name} {on} of {of}"
 
 
-def coats_of(found: Standing, layer_id: str) -> tuple[int, int]:
+def coats_of(found: PartNow, layer_id: str) -> tuple[int, int]:
     """Return how many coats of a layer count, and how many it is to have: extra ones count beyond the target."""
-    steps = [p for p in found.steps if p.step.kind == "coat" and p.step.layer and p.step.layer.id == layer_id]
-    counted = [p for p in steps if p.step.coat and p.step.coat.counted]
-    done = sum(p.status == "done" for p in counted)
-    return (max(done, found.state.counts[layer_id]) if len(counted) == done else done), len(counted)
+    mine = [r for r in found.rows if isinstance(r.step, CoatStep) and r.step.layer.id == layer_id]
+    counted = [r for r in mine if isinstance(r.step, CoatStep) and r.step.coat.counted]
+    done = sum(r.status == "done" for r in counted)
+    return (max(done, found.history.counts[layer_id]) if len(counted) == done else done), len(counted)
 
 
 def button_word(does: str, says: str) -> str:
@@ -208,25 +280,24 @@ def button_word(does: str, says: str) -> str:
     return _BUTTON.get(does, f"{says} done")
 
 
-def hazards(found: Standing) -> list[str]:
+def hazards(found: PartNow) -> list[str]:
     """Return the gravest hazard of the coat that is next, for the lane itself."""
     step = found.action.step
-    if step is None or step.layer is None or step.kind != "coat":
+    if not isinstance(step, CoatStep):
         return []
     cautions = found.products[step.layer.product].cautions
     return [word for key, word in _HAZARDS.items() if key in cautions][:1]
 
 
-def _also(found: Standing) -> list[str]:
+def _also(found: PartNow) -> list[str]:
     """Return what else makes sense now, beside the big button."""
-    does = found.action.does
-    coatable = any(p.status in ("next", "ahead") and p.step.kind == "coat" for p in found.steps)
+    action = found.action
     also = []
-    if does != "coat" and coatable and found.action.state not in ("locked", "key", "bare"):
+    if action.does != "coat" and found.next_coat() and action.state not in ("locked", "key", "bare", "gate", "limit"):
         also.append("coat")
-    if does != "touch_test" and found.clocks and found.action.state in ("wet", "open", "closing", "locked", "curing"):
+    if action.does != "touch_test" and found.top and action.state in ("wet", "open", "closing", "locked", "curing"):
         also.append("touch_test")
-    if does == "touch_test" and found.action.step and found.action.step.kind == "sand":
+    if action.does == "touch_test" and action.step and action.step.kind == "sand":
         also.append("sand")
     return also[:1]
 
@@ -241,8 +312,8 @@ def clock_time(at: datetime | None, zone: ZoneInfo, now: datetime) -> str:
     return f"{local:%a %H:%M}" if abs((local.date() - today).days) < 7 else f"{local:%-d %b %H:%M}"
 
 
-def _count(found: Standing, zone: ZoneInfo) -> Count | None:
-    action, now = found.action, found.look.now
+def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
+    action, now = found.action, found.now
     if action.counts_to is None:
         return None
     band = action.band
@@ -265,38 +336,38 @@ def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
     return early if early == late else f"{early} – {late}"
 
 
-def _alarm_key(found: Standing, alarm: str) -> str:
-    step = found.action.step
-    top = found.look.top
-    about = step.id if step and step.after else ""
+def _alarm_key(found: PartNow, alarm: str) -> str:
+    step, top = found.action.step, found.top
+    about = step.id if step and getattr(step, "after", None) else ""
     return f"{alarm}:{top.coat.uuid if top else found.part.uuid}:{about}" if alarm else ""
 
 
-def _due(found: Standing) -> list[str]:
+def _due(found: PartNow) -> list[str]:
     """Return the alarms that a page which has been open should have rung by now."""
     action = found.action
-    if found.look.top is None:
+    if found.top is None:
         return []
-    is_open = action.state in (Phase.OPEN, Phase.CLOSING)
+    is_open = action.state in (State.OPEN, State.CLOSING)
     rings = {
         "test": (is_open and not action.tested)
-        or bool(action.step and action.step.after and action.does != "touch_test"),
-        "closing": action.state == Phase.CLOSING,
+        or bool(getattr(action.step, "after", None) and action.does != "touch_test"),
+        "closing": action.state == State.CLOSING,
         "sand": action.does == "sand",
-        "done": action.state == Phase.CURED,
+        "done": action.state == State.CURED,
     }
     return [_alarm_key(found, alarm) for alarm, due in rings.items() if due]
 
 
-def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
+def why(found: PartNow, zone: ZoneInfo, units: str = "metric") -> list[Why]:
     """Return the inputs of the countdown: product data, film, climate along the way, speed, air, tests."""
-    top, now = found.look.top, found.look.now
+    top, now = found.top, found.now
     if top is None:
         return [Why("nothing is coated yet", "")]
-    at = found.climate.series.sampled(_instants(now))
+    at = found.film.climate.at(now)
     payload = top.coat.payload
     film, warmth = (partial(amount, dimension=d, units=units) for d in ("film", "temperature"))
     rows = [
+        *([Why("zones", names)] if (names := found.situation.names(found.film.zones)) else []),
         Why("coat ended", clock_time(top.coat.ended_at, zone, now)),
         Why("product", top.product.name),
         Why("film", f"{film(top.film.wet_film_um)} wet, reference {film(top.product.ref_wet_film_um)}"),
@@ -305,7 +376,7 @@ def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
         Why("humidity now", f"{at.rh_pct[0]:.0f} %, reference {top.product.ref_rh_pct:g} %"),
         Why("air", f"{payload.air_movement}; hardener {payload.hardener_speed}, reducer {payload.reducer_speed}"),
         Why("this shop's times", _learned(found)),
-        Why("touch tests of this coat", str(len(found.state.tests_of(top.coat.uuid)))),
+        Why("touch tests of this coat", str(len(found.history.tests_of(top.coat.uuid)))),
     ]
     if band := found.action.band:
         stretch = " – ".join(clock_time(t, zone, now) for t in (band.early, band.likely, band.late))
@@ -315,16 +386,13 @@ def why(found: Standing, zone: ZoneInfo, units: str = "metric") -> list[Why]:
     return rows
 
 
-def _learned(found: Standing) -> str:
+def _learned(found: PartNow) -> str:
     """Say what the shop's own tests make of the product's times here."""
-    top = found.look.top
-    assert top is not None
+    top = found.top
+    if top is None:
+        return ""
     mark = next((m for m in top.product.milestones if m.name == top.rule.opens), top.product.milestones[0])
-    mean, spread = found.look.factor(top.product.key, top.coat.uuid, mark.mode)
+    mean, spread = found.situation.factor(top.product, top.coat.uuid, mark.mode)
     if (mean, spread) == (0.0, DEFAULT_LN_SD):
         return "as the sheet says: no test taught it here yet"
     return f"× {math.exp(mean):.2f} of the sheet, spread {100 * spread:.0f} % (25 % untaught)"
-
-
-def _instants(now: datetime) -> Floats:
-    return np.array([now.timestamp()])

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.log.batches import BatchState
@@ -13,9 +12,10 @@ from cool_sheen.core.mixing.order import GATES, Stage, judge_pour
 from cool_sheen.core.mixing.pours import Target, off_by_pct
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.units import Grams, Millilitres
-from cool_sheen.service.batches import Standing as Running
+from cool_sheen.service.batches import RunningBatch
 from cool_sheen.service.mixing.cup import is_past
 from cool_sheen.service.mixing.plan import Waiting, Worked
+from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part
 from cool_sheen.web.views import cup
 
@@ -24,7 +24,7 @@ from cool_sheen.web.views import cup
 class BatchCard:
     """A batch with its pot life, as a countdown."""
 
-    batch: Running
+    batch: RunningBatch
     uuid: str
     name: str
     ready_ml: Millilitres
@@ -37,7 +37,7 @@ class BatchCard:
     state: str
 
 
-def running(batch: Running, now: datetime) -> BatchCard:
+def running(batch: RunningBatch, now: datetime) -> BatchCard:
     """Return a batch as a card: being mixed, ready, gelled, ended."""
     state, ends = batch.state, batch.pot_life_ends
     begun = state.hardened_at
@@ -214,8 +214,8 @@ def rescue_of(state: BatchState) -> RescuePlan | None:
     return RescuePlan(targets[worst].share.name, over, add, total)
 
 
-def part_names(opened: Session, state: BatchState) -> list[str]:
+def part_names(unit: Unit, state: BatchState) -> list[str]:
     """Return what a batch is for, in words."""
     coats = {use.part: use.coats for use in state.plan.uses}
-    rows = opened.execute(select(Part.uuid, Part.name).where(Part.uuid.in_(coats)))
+    rows = unit.session.execute(select(Part.uuid, Part.name).where(Part.uuid.in_(coats)))
     return [f"{name}, {coats[uuid]} {'coat' if coats[uuid] == 1 else 'coats'}" for uuid, name in rows]

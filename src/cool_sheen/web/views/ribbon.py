@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.phases import Phase, Span
-from cool_sheen.core.planning.film_clock import CoatClock
+from cool_sheen.core.part.film_clock import CoatClock
 
 WIDTH, BAR_TOP, BAR_HEIGHT, HEIGHT = 690.0, 18.0, 26.0, 58.0
 _CHAR, _PAD = 6.4, 6.0  # of the label's type, in units of the picture
@@ -26,6 +26,7 @@ WORDS: dict[str, tuple[str, ...]] = {  # the longest that fits is written
     "curing": ("curing", "cure"),
     "cured": ("cured",),
     "bare": ("not coated yet", "bare"),
+    "shut": ("window shut – a fresh coat first", "fresh coat first", "fresh"),
 }
 
 

@@ -3,22 +3,22 @@
 from collections.abc import Sequence
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
-from cool_sheen.core.log.fold import PartState, fold
-from cool_sheen.service.desk import Desk
+from cool_sheen.core.log.history import History, fold
+from cool_sheen.service.unit import Unit
 from cool_sheen.store import log
 from cool_sheen.store.models import Part, Zone
 
 
-def state_of(desk: Desk, opened: Session, part: Part, seq: int) -> PartState:
-    """Return the folded log of a part as of a sequence number."""
+def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
+    """Return the folded log of a part as of a sequence number; its newest when None."""
+    newest = log.last_seqs(unit.session, [part.uuid]).get(part.uuid, 0) if seq is None else seq
 
-    def make() -> PartState:
+    def make() -> History:
         zones = [z.uuid for z in part.live_zones]
-        return fold(log.of_part(opened, part.uuid), zones, heirs_of(part.zones))
+        return fold(log.of_part(unit.session, part.uuid), zones, heirs_of(part.zones))
 
-    found: PartState = desk.memo.get(("state", part.uuid, seq, part.changes), make)
+    key = ("history", part.uuid, newest, part.changes)
+    found: History = unit.kept.get(key, make, lambda h: 2_000 + 900 * h.places)
     return found
 
 

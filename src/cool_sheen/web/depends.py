@@ -1,13 +1,12 @@
-"""What routes depend on: the desk, an open session, the pages."""
+"""What routes depend on: the workshop, a unit of work, the pages."""
 
 from collections.abc import Iterator
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
-from sqlalchemy.orm import Session
 from starlette.datastructures import UploadFile
 
-from cool_sheen.service.desk import Desk
+from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.store.models import Shop
 from cool_sheen.web.templating import Pages
 
@@ -16,10 +15,10 @@ class NoShop(Exception):
     """The shop is not set up yet."""
 
 
-async def desk_of(request: Request) -> Desk:
-    """Return the application's desk; async, so that it costs no thread."""
-    desk: Desk = request.app.state.desk
-    return desk
+async def workshop_of(request: Request) -> Workshop:
+    """Return the running workshop; async, so that it costs no thread."""
+    workshop: Workshop = request.app.state.workshop
+    return workshop
 
 
 async def pages_of(request: Request) -> Pages:
@@ -28,22 +27,22 @@ async def pages_of(request: Request) -> Pages:
     return pages
 
 
-DeskDep = Annotated[Desk, Depends(desk_of)]
+WorkshopDep = Annotated[Workshop, Depends(workshop_of)]
 PagesDep = Annotated[Pages, Depends(pages_of)]
 
 
-def session_of(desk: DeskDep) -> Iterator[Session]:
-    """Open a session; it is committed before the answer leaves."""
-    with desk.open() as opened:
-        yield opened
+def unit_of(workshop: WorkshopDep) -> Iterator[Unit]:
+    """Open a unit of work; it is committed before the answer leaves."""
+    with workshop.open() as unit:
+        yield unit
 
 
-SessionDep = Annotated[Session, Depends(session_of, scope="function")]
+UnitDep = Annotated[Unit, Depends(unit_of, scope="function")]
 
 
-def shop_of(desk: DeskDep, opened: SessionDep) -> Shop:
+def shop_of(unit: UnitDep) -> Shop:
     """Return the shop. Raises NoShop, which leads to the first start."""
-    shop = desk.shop(opened)
+    shop = unit.shop
     if shop is None:
         raise NoShop
     return shop

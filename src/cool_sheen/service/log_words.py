@@ -3,16 +3,18 @@
 from collections.abc import Callable
 from typing import Any
 
-from sqlalchemy.orm import Session
+from sqlalchemy import select
 
 from cool_sheen.core.coatings.sheets import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import STEP_WORDS
+from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.units import amount
 from cool_sheen.formats.catalogue import shipped
+from cool_sheen.service.unit import Unit
 from cool_sheen.store import log
+from cool_sheen.store.models import Part, Space
 
 
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
@@ -64,6 +66,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
         else "Heated"
     ),
     "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
+    "skip": lambda p, *_: f"Not done: {p.words}",
     "void": lambda *_: "Took an entry back",
     "note": lambda p, *_: str(p.text),
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
@@ -76,12 +79,39 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
 }
 
 
-def says_logged(opened: Session, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
-    """Return what was just logged, in words; of a void what it took back."""
-    gone = log.by_uuid(opened, row.entry.voids) if row.entry.voids else None
+def names_for(unit: Unit, part: Part, system: System) -> dict[str, str]:
+    """Return the names that a part's log speaks of: layers, spaces, and its zones, those that were split as well."""
+    spaces = {str(s.uuid): s.name for s in unit.session.scalars(select(Space))}
+    zones = {str(zone.uuid): zone.name for zone in part.zones}
+    return spaces | zones | {layer.id: layer.name for layer in system.layers} | {_LIVE: str(len(part.live_zones))}
+
+
+_LIVE = "live zones"
+
+
+def where_of(row: Recorded, names: dict[str, str]) -> str:
+    """Name the zones that an entry is about, where the part has several: all of them, or which."""
+    aimed = list(dict.fromkeys(names[str(t.zone)] for t in row.entry.targets if str(t.zone) in names))
+    if int(names.get(_LIVE, "1")) < 2 or not aimed or row.entry.payload.kind not in _HAS_ZONES:
+        return ""
+    return "all zones" if len(aimed) >= int(names[_LIVE]) else ", ".join(aimed)
+
+
+_HAS_ZONES = frozenset({"coat", "sand", "touch_test", "skip", *STEP_WORDS})
+
+
+def says_logged(unit: Unit, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
+    """Return what was just logged, in words and with its zones; of a void what it took back."""
+    gone = log.by_uuid(unit.session, row.entry.voids) if row.entry.voids else None
     if gone is None:
-        return says(row, names, units)
+        return _with_zones(row, names, units)
     if gone.entry.voids:
-        back = log.by_uuid(opened, gone.entry.voids)
-        return f"– put back: {says(back, names, units)}" if back else says(row, names, units)
-    return f"– taken back: {says(gone, names, units)}"
+        back = log.by_uuid(unit.session, gone.entry.voids)
+        return f"– put back: {_with_zones(back, names, units)}" if back else says(row, names, units)
+    return f"– taken back: {_with_zones(gone, names, units)}"
+
+
+def _with_zones(row: Recorded, names: dict[str, str], units: str) -> str:
+    words, where = says(row, names, units), where_of(row, names)
+    reason = f" – {row.entry.reason}" if row.entry.payload.kind == "skip" else ""
+    return f"{words}: {where}{reason}" if where else f"{words}{reason}"

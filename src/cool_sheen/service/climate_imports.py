@@ -8,11 +8,10 @@ from uuid import UUID, uuid4
 from zoneinfo import available_timezones
 
 from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session
 
 from cool_sheen.formats.climate_files import read_climate_file
 from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess
-from cool_sheen.service.desk import Desk, Missing, Refused
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import climate
 from cool_sheen.store.models import ClimateImport, ClimatePoint, Space
 
@@ -32,15 +31,13 @@ class Preview:
     already: int  # points that an import of this space has already
 
 
-def start(desk: Desk, opened: Session, space: UUID, file_name: str, content: bytes, options: Options) -> Preview:
+def start(unit: Unit, space: UUID, file_name: str, content: bytes, options: Options) -> Preview:
     """Keep a file as a draft, and say what is in it. Raises Refused for a space that is not here."""
-    if opened.get(Space, space) is None:
+    if unit.session.get(Space, space) is None:
         raise Refused("Something is missing.", {"space": "Choose the space that the logger hung in."})
     _check_zone(options)
-    opened.execute(
-        delete(ClimateImport).where(
-            ClimateImport.state == "draft", ClimateImport.recorded_at < desk.now() - _DRAFTS_KEPT
-        )
+    unit.session.execute(
+        delete(ClimateImport).where(ClimateImport.state == "draft", ClimateImport.recorded_at < unit.now - _DRAFTS_KEPT)
     )
     draft = ClimateImport(
         uuid=uuid4(),
@@ -50,54 +47,54 @@ def start(desk: Desk, opened: Session, space: UUID, file_name: str, content: byt
         content=content,
         content_hash=hashlib.sha256(content).hexdigest(),
         state="draft",
-        recorded_at=desk.now(),
+        recorded_at=unit.now,
     )
-    opened.add(draft)
-    opened.flush()
-    return _preview(desk, opened, draft, options)
+    unit.session.add(draft)
+    unit.session.flush()
+    return _preview(unit, draft, options)
 
 
-def again(desk: Desk, opened: Session, uuid: UUID, options: Options) -> Preview:
+def again(unit: Unit, uuid: UUID, options: Options) -> Preview:
     """Look at a draft with other options. Raises Missing."""
-    draft = _draft(opened, uuid)
+    draft = _draft(unit, uuid)
     _check_zone(options)
     draft.options = asdict(options)
-    return _preview(desk, opened, draft, options)
+    return _preview(unit, draft, options)
 
 
-def take(desk: Desk, opened: Session, uuid: UUID) -> ClimateImport:
+def take(unit: Unit, uuid: UUID) -> ClimateImport:
     """Take a draft into the record of its space. Taking it twice is taking it once.
 
     Raises: Missing: no such draft. Refused: nothing in it can be read.
     """
-    found = opened.get(ClimateImport, uuid)
+    found = unit.session.get(ClimateImport, uuid)
     if found is not None and found.state == "taken":
         return found
-    draft = _draft(opened, uuid)
-    preview = _preview(desk, opened, draft, _options(draft.options))
+    draft = _draft(unit, uuid)
+    preview = _preview(unit, draft, _options(draft.options))
     if preview.record is None:
         raise Refused(preview.refusal)
     readings = preview.record.readings
     climate.add_points(
-        opened,
+        unit.session,
         [{"import_uuid": uuid, "at": r.at, "air_temp_c": r.air_temp_c, "rh_pct": r.rh_pct} for r in readings],
     )
     draft.state, draft.content, draft.points = "taken", None, len(readings)
-    draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, desk.now()
+    draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, unit.now
     return draft
 
 
-def withdraw(opened: Session, uuid: UUID) -> ClimateImport:
+def withdraw(unit: Unit, uuid: UUID) -> ClimateImport:
     """Take a whole import back; its points stay, and count no more. Raises Missing."""
-    found = opened.get(ClimateImport, uuid)
+    found = unit.session.get(ClimateImport, uuid)
     if found is None or found.state == "draft":
         raise Missing("climate record")
     found.state = "withdrawn"
     return found
 
 
-def _draft(opened: Session, uuid: UUID) -> ClimateImport:
-    draft = opened.get(ClimateImport, uuid)
+def _draft(unit: Unit, uuid: UUID) -> ClimateImport:
+    draft = unit.session.get(ClimateImport, uuid)
     if draft is None or draft.state != "draft" or draft.content is None:
         raise Missing("record in preview: choose the file again")
     return draft
@@ -113,16 +110,16 @@ def _options(data: dict[str, Any]) -> Options:
     return Options(**{**data, "columns": tuple(columns) if columns else None})
 
 
-def _preview(desk: Desk, opened: Session, draft: ClimateImport, options: Options) -> Preview:
+def _preview(unit: Unit, draft: ClimateImport, options: Options) -> Preview:
     assert draft.content is not None  # a draft has its file
     rows = list(guess(draft.content))
     try:
-        draft.kind, record = read_climate_file(draft.content, options, desk.now())
+        draft.kind, record = read_climate_file(draft.content, options, unit.now)
     except NotALog as refusal:
         return Preview(draft, options, None, str(refusal), rows, 0, 0)
-    now = desk.now()
+    now = unit.now
     future = sum(r.at > now for r in record.readings)
-    already = opened.scalar(
+    already = unit.session.scalar(
         select(func.count())
         .select_from(ClimatePoint)
         .join(ClimateImport, ClimateImport.uuid == ClimatePoint.import_uuid)

@@ -1,0 +1,59 @@
+"""What was worked out and stays true while its key does: bounded by bytes, and no lock is held while it is made."""
+
+import sys
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field
+from threading import Lock
+from typing import Any
+
+MOST_BYTES = 96_000_000
+_GUESS_BYTES = 4_000
+
+
+@dataclass(eq=False)
+class Kept:
+    """Results by key; those that were asked for the longest ago go first when there are too many bytes."""
+
+    most_bytes: int = MOST_BYTES
+    _made: OrderedDict[Hashable, tuple[Any, int]] = field(default_factory=OrderedDict)
+    _bytes: int = 0
+    _lock: Lock = field(default_factory=Lock)
+
+    def get(self, key: Hashable, make: Callable[[], Any], size: Callable[[Any], int] | None = None) -> Any:
+        """Return what is kept under a key, made when it is not.
+
+        Two that ask at once may both make it: that costs less than one who waits for the other, and the results are
+        the same.
+        """
+        with self._lock:
+            if key in self._made:
+                self._made.move_to_end(key)
+                return self._made[key][0]
+        made = make()
+        weight = size(made) if size else _GUESS_BYTES
+        with self._lock:
+            if key in self._made:
+                return self._made[key][0]
+            self._made[key] = (made, weight)
+            self._bytes += weight
+            while self._bytes > self.most_bytes and len(self._made) > 1:
+                _, (_, gone) = self._made.popitem(last=False)
+                self._bytes -= gone
+        return made
+
+    def drop(self, key: Hashable) -> None:
+        """Forget what is kept under a key."""
+        with self._lock:
+            if key in self._made:
+                self._bytes -= self._made.pop(key)[1]
+
+    @property
+    def bytes(self) -> int:
+        """What is kept, by estimate. [bytes]"""
+        return self._bytes
+
+
+def rough_size(value: Any) -> int:
+    """What an object takes by itself; what it refers to is the maker's to say. [bytes]"""
+    return int(sys.getsizeof(value))

@@ -1,0 +1,131 @@
+"""The running workshop, and a unit of work in it: one session, one moment, one shop."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from functools import cached_property
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.units import display_units
+from cool_sheen.devices.scale import SimulatedScale
+from cool_sheen.formats.catalogue import Catalogue, shipped
+from cool_sheen.service.kept import Kept
+from cool_sheen.store.engine import session
+from cool_sheen.store.models import ProductRevision, Shop
+
+
+class Refused(Exception):
+    """Something the shop cannot do; ``notes`` has a sentence for each field that is wrong."""
+
+    def __init__(self, message: str, notes: dict[str, str] | None = None, status: int = 422) -> None:
+        super().__init__(message)
+        self.notes = notes or {}
+        self.status = status
+
+
+class Missing(Refused):
+    """What was asked for is not here."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"There is no such {what} here.", status=404)
+
+
+@dataclass(eq=False)
+class Workshop:
+    """One running application: the database, the clock, what ships, and what was worked out before."""
+
+    engine: Engine
+    clock: Callable[[], datetime] = lambda: datetime.now(UTC)
+    catalogue: Catalogue = field(default_factory=shipped)
+    kept: Kept = field(default_factory=Kept)
+    scale: SimulatedScale = field(default_factory=SimulatedScale)
+
+    @contextmanager
+    def open(self) -> Iterator["Unit"]:
+        """Give a unit of work; it is committed at the end, or undone when something goes wrong."""
+        with session(self.engine) as opened:
+            yield Unit(self, opened, self.clock())
+
+    def now(self) -> datetime:
+        """Return the present."""
+        return self.clock()
+
+
+@dataclass(eq=False)
+class Unit:
+    """A unit of work: all that a service needs, at one moment."""
+
+    workshop: Workshop
+    session: Session
+    now: datetime
+    person: str = "shop"
+    device: str = "web"
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """What ships."""
+        return self.workshop.catalogue
+
+    @property
+    def kept(self) -> Kept:
+        """What was worked out before."""
+        return self.workshop.kept
+
+    @property
+    def shop(self) -> Shop | None:
+        """The shop; None before the set-up."""
+        return self.session.get(Shop, 1)
+
+    @property
+    def the_shop(self) -> Shop:
+        """The shop, where there is one for certain. Raises Refused."""
+        shop = self.shop
+        if shop is None:
+            raise Refused("Set the shop up first.", status=409)
+        return shop
+
+    @cached_property
+    def zone(self) -> ZoneInfo:
+        """The shop's time zone; UTC before the set-up."""
+        shop = self.shop
+        return zone_of(shop) if shop else ZoneInfo("UTC")
+
+    def at(self, now: datetime) -> "Unit":
+        """The same work at another moment."""
+        return replace(self, now=now)
+
+    def keep(self, product: Product) -> str:
+        """Write product data as a revision, where they are not there yet; return their name."""
+        name = product.content_hash
+        if self.session.get(ProductRevision, name) is None:
+            data = product.model_dump(mode="json")
+            self.session.add(ProductRevision(content_hash=name, key=product.key, data=data, recorded_at=self.now))
+            self.session.flush()
+        return name
+
+    def revision(self, content_hash: str) -> Product:
+        """Return product data by their hash. Raises Missing."""
+
+        def load() -> Product:
+            row = self.session.get(ProductRevision, content_hash)
+            if row is None:
+                raise Missing("product revision")
+            return Product.model_validate(row.data)
+
+        found: Product = self.kept.get(("revision", content_hash), load, lambda _: 12_000)
+        return found
+
+
+def zone_of(shop: Shop) -> ZoneInfo:
+    """Return the shop's time zone."""
+    return ZoneInfo(shop.time_zone)
+
+
+def units_of(shop: Shop) -> dict[str, str]:
+    """Return the signs of the shop's units."""
+    return display_units(shop.units)
