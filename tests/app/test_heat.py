@@ -11,6 +11,7 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.drying.clock import Clock, Film
 from cool_sheen.core.drying.heat import Bake, air_cure_equivalent, baked
 from cool_sheen.formats.catalogue import shipped
+from cool_sheen.web.pages.bench import gate_of
 
 
 @given(st.floats(25, 90), st.floats(5, 120))
@@ -68,8 +69,8 @@ def test_staged_heat_goes_by_target_hold_and_order_and_the_first_stage_is_never_
         shop.clock.turn(hours=2)
         assert heat(shop, part, metal=metal, minutes=minutes).status_code == 200
     found = shop.standing(part)
-    assert [round(b.metal_temp_c) for b in found.history.bakes] == [121, 182, 228]
-    assert found.top.bands["full_cure"].likely == found.history.bakes[-1].end
+    assert [round(h.bake.metal_temp_c) for h in found.history.bakes] == [121, 182, 228]
+    assert found.top.bands["full_cure"].likely == found.history.bakes[-1].bake.end
     assert shop.log(part, "step", kind="assemble").status_code == 200
     assert shop.standing(part).action.says == "Finished"
     page = shop.http.get(f"/parts/{part}").text
@@ -86,9 +87,9 @@ def test_a_lamp_on_an_ordinary_film_brings_it_forward_and_the_part_cools_before_
     assert heat(shop, part, metal="60", minutes="30").status_code == 200
     after = shop.standing(part)
     assert after.top.bands["sand"].likely < before - timedelta(minutes=90)
-    gate = after.climate.gate_at(after.top.product, shop.clock.at, shop.clock.at)
+    gate = gate_of(after, after.next_coat()).shut_at(shop.clock.at)
     assert gate is not None
     assert "surface over" in gate.reason
     shop.clock.turn(hours=8)
     cooled = shop.standing(part)
-    assert cooled.climate.gate_at(cooled.top.product, shop.clock.at, shop.clock.at) is None
+    assert gate_of(cooled, cooled.next_coat()).shut_at(shop.clock.at) is None

@@ -10,8 +10,7 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.phases import Phase
-from cool_sheen.core.part.gate import CoatGate
-from cool_sheen.core.part.placing import coats_going_on
+from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.plan.rest import rest_of
 from cool_sheen.core.work.hours import WorkingDay
 from cool_sheen.core.work.steps import CoatStep
@@ -52,7 +51,7 @@ def test_a_plan_keeps_every_window_and_every_gate(shop, system):
     part = shop.new_part(system, "bare_timber" if system in WOOD else "bare_steel_sheet")
     found = shop.standing(part)
     day = WorkingDay(*_hours("08:00", "18:00"))
-    assert found.situation.day == day
+    assert found.situation.day == day  # nobody has worked late
     plan = rest_of(found.situation)
     assert not plan.stuck
     wanted = [p.step.id for p in found.rows]
@@ -63,8 +62,8 @@ def test_a_plan_keeps_every_window_and_every_gate(shop, system):
         local = planned.start.astimezone(day.zone).time()
         assert day.opens <= local <= day.closes
         if isinstance(planned.step, CoatStep):
-            for coat in coats_going_on(found.situation, planned.step, planned.start):
-                assert CoatGate(found.climate, coat).shut_at(planned.start) is None
+            for gate in gates_of(found.situation, planned.step, planned.start):
+                assert gate.shut_at(planned.start) is None
 
 
 def _hours(opens: str, closes: str):
@@ -103,6 +102,9 @@ def test_an_open_window_that_closes_asks_for_a_key_and_a_keyed_film_for_a_wipe_a
     key = shop.standing(part).action
     assert (key.state, key.does, key.grit) == (Phase.KEY, "sand", "P320")
     shop.log(part, "sand", grit="P320")
+    dusty = shop.standing(part).action
+    assert (dusty.state, dusty.does, dusty.step.id) == (Phase.KEYED, "wipe", "epoxy:coat:2:wipe")
+    shop.log(part, "step", kind="wipe")
     keyed = shop.standing(part).action
     assert (keyed.state, keyed.does, keyed.step.id) == (Phase.KEYED, "coat", "epoxy:coat:2")
     shop.clock.turn(hours=13)

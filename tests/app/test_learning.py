@@ -24,7 +24,7 @@ def minutes_to_flash(shop, part):
 
 def factor(shop, part, mode=Mode.SOLVENT):
     found = shop.standing(part)
-    return found.situation.factor(found.top.product.key, None, mode)
+    return found.situation.factor(found.top.product, None, mode)
 
 
 def touch(shop, part, after_min, ready):
@@ -62,8 +62,8 @@ def test_a_coat_is_not_taught_twice_by_its_own_tests(shop):
     sheet = minutes_to_flash(shop, part)
     before = shop.standing(part).top.bands["dust_free"]
     touch(shop, part, 1.4 * sheet, ready=True)
-    touch_free = shop.standing(part).look
-    own = touch_free.factor(touch_free.top.product.key, touch_free.top.coat.uuid, Mode.SOLVENT)
+    touch_free = shop.standing(part)
+    own = touch_free.situation.factor(touch_free.top.product, touch_free.top.coat.uuid, Mode.SOLVENT)
     assert own == (0.0, DEFAULT_LN_SD)
     after = touch_free.top.bands["dust_free"]
     assert after.late - after.early < before.late - before.early

@@ -278,7 +278,7 @@ def test_the_take_off_is_what_the_steps_take_and_a_count_or_a_missing_size_moves
     assert float(again["left_ml"]) == pytest.approx(5000 - float(clear["need_ml"]), abs=0.2)
     assert not any("Two-pack clear" in r["name"] for r in after if r["kind"] == "buy")
     gone = next(r["name"] for r in after if r["kind"] == "buy")
-    sku = next(o.sku for o in shop.unit.catalogue.packs.values() if o.name == gone)
+    sku = next(o.sku for o in shop.workshop.catalogue.packs.values() if o.name == gone)
     assert (
         shop.http.post("/stores/sizes", data={"sku": sku, "price": "9.99"}).status_code == 303
     )  # not ticked: not to be had

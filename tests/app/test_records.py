@@ -11,7 +11,7 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.log.entries import ClimateReadingPayload, Entry
-from cool_sheen.service.climate import weather_now, space_series
+from cool_sheen.service.climate import space_series, weather_now
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.store import log
 from cool_sheen.store.models import ClimateImport

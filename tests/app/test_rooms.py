@@ -17,7 +17,7 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.climate.sun import sky_offset, sun_times
 from cool_sheen.formats.climate_files import read_climate_file
 from cool_sheen.formats.logger_csv import NotALog, Options
-from cool_sheen.service.climate import weather_now, space_series
+from cool_sheen.service.climate import space_series, weather_now
 from cool_sheen.service.jobs import spaces_by_id
 
 

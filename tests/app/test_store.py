@@ -35,7 +35,7 @@ def note(said: str = "flat as a mirror", **more) -> Entry:
 
 def test_the_log_can_be_added_to_and_nothing_else(engine):
     with session(engine) as opened:
-        log.append(unit.session, note(), T0)
+        log.append(opened, note(), T0)
     for table in ("log_entry", "log_target", "product_revision", "stock_movement"):
         with engine.connect() as connection:
             names = connection.scalars(
@@ -65,20 +65,20 @@ def test_the_migrations_make_the_tables_of_the_models_and_can_run_again(engine):
 def test_an_entry_sent_again_is_the_same_one_and_one_that_says_something_else_is_a_conflict(engine):
     first = note()
     with session(engine) as opened:
-        seq = log.append(unit.session, first, T0).seq
-        assert log.append(unit.session, first, T0).seq == seq
+        seq = log.append(opened, first, T0).seq
+        assert log.append(opened, first, T0).seq == seq
         with pytest.raises(log.Conflict, match="with another content"):
-            log.append(unit.session, first.model_copy(update={"payload": NotePayload(text="dull")}), T0)
+            log.append(opened, first.model_copy(update={"payload": NotePayload(text="dull")}), T0)
 
 
 def test_entries_about_what_is_not_here_are_refused(engine):
     with pytest.raises(log.UnknownTarget, match="not here"), session(engine) as opened:
-        log.append(unit.session, note(targets=(Target(part=uuid4()),)), T0)
+        log.append(opened, note(targets=(Target(part=uuid4()),)), T0)
 
 
 def test_a_naive_time_never_reaches_the_database(engine):
     with pytest.raises(StatementError, match="no offset from UTC"), session(engine) as opened:
-        unit.session.add(Project(uuid=uuid4(), name="x", created_at=datetime(2026, 6, 8)))  # noqa: DTZ001
+        opened.add(Project(uuid=uuid4(), name="x", created_at=datetime(2026, 6, 8)))  # noqa: DTZ001
 
 
 def _serve(folder: Path, port: int) -> subprocess.Popen:

@@ -56,7 +56,7 @@ def test_the_pot_life_follows_the_warmth_of_the_room_and_a_gelled_mix_is_waste(s
 
     cool = until()
     with shop.workshop.open() as unit:
-        for space in unit.query(Space):
+        for space in unit.session.query(Space):
             space.heater_min_c = 32
     warm = until()
     assert warm < cool

@@ -5,12 +5,12 @@ from datetime import timedelta
 
 import numpy as np
 import pytest
+from cool_sheen.core.planning.openings import open_slots
+from cool_sheen.core.planning.part_climate import PartClimate
 from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.climate.rooms import surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
-from cool_sheen.core.planning.openings import open_slots
-from cool_sheen.core.planning.part_climate import PartClimate
 from cool_sheen.formats.catalogue import shipped
 
 SYSTEMS = ("two-stage-epoxy", "single-stage-epoxy", "one-pack-enamel", "cabinet-waterborne", "lacquer-build")

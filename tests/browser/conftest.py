@@ -57,12 +57,12 @@ def page(browser, served):
     )
     opened = context.new_page()
     wrong = []
-    unit.on("pageerror", lambda error: wrong.append(str(error)))
-    unit.on(
+    opened.on("pageerror", lambda error: wrong.append(str(error)))
+    opened.on(
         "console",
         lambda m: wrong.append(m.text) if "Content Security Policy" in m.text or "evalDisallowed" in m.text else None,
     )
-    unit.clock.install(time=T0)
-    yield unit
+    opened.clock.install(time=T0)
+    yield opened
     context.close()
     assert not wrong

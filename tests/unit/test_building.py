@@ -11,19 +11,19 @@ from hypothesis import strategies as st
 from tests.support import T0
 from tests.unit.paper import climate
 
+from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
+from cool_sheen.core.advice.findings import Ground, look_over, worst
+from cool_sheen.core.advice.remedies import Choices, take
+from cool_sheen.core.advice.schools import Work, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.coatings.systems import Coat, System
 from cool_sheen.core.errors import Inconsistent, OutOfRange
 from cool_sheen.core.film.planned import coats_to_hide, planned_build
-from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
-from cool_sheen.core.work.labour import WAYS
-from cool_sheen.core.advice.schools import Work, sides_of
-from cool_sheen.core.work.hours import WorkingDay
-from cool_sheen.core.advice.findings import Ground, look_over, worst
-from cool_sheen.core.work.steps import CoatStep, steps_of
-from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.labour import WAYS
+from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.formats.catalogue import compatibility, shipped
 
 SHELF = shipped().products

@@ -144,7 +144,7 @@ def test_a_zone_that_was_split_hands_its_coats_on_and_new_coats_stay_where_they_
     assert [state.builds[z].total_um for z in (rest, patch)] == [50, 100]
     assert state.counts["epoxy"] == 1
     assert sorted(len(g) for g in state.same_coats()) == [1, 1]
-    assert len(state.seen_by(frozenset({rest})).coats) == 1
+    assert len(state.of(frozenset({rest})).coats) == 1
 
 
 def test_a_claim_is_no_work_until_it_was_checked_and_a_check_can_be_taken_back():

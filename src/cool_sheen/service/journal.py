@@ -1,4 +1,4 @@
-"""The one door to the log: who wrote, when, once, about what; and what is kept of it is kept in the same transaction."""
+"""The one door to the log: who wrote, when, once, about what; what is kept of it goes with it in one transaction."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta

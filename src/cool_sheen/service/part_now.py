@@ -146,8 +146,10 @@ def stand(unit: Unit, part: Part, seq: int, shared: Around) -> PartNow:
     key = ("films", part.uuid, seq, part.changes, climate, shared.learned.by_space.get(space.uuid))
     still: _Still = unit.kept.get(key, lambda: _still(unit, part, known), lambda s: 40_000 + 15_000 * s.clocks)
     pots = pots_in_use(unit, part.uuid, still.products)
+    worked = max([c.ended_at for c in history.coats[-1:]] + [w.at for w in history.works[-1:]], default=None)
+    day = shared.day.working_late(worked)
     situation = Situation(
-        unit.now, still.zones, still.owed, still.films, history, climate, still.products, shared.day, still.factor, pots
+        unit.now, still.zones, still.owed, still.films, history, climate, still.products, day, still.factor, pots
     )
     version = (part.uuid, seq, part.changes)
     return PartNow(

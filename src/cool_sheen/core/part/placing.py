@@ -16,6 +16,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band, Film
 from cool_sheen.core.log.history import LaidCoat, Work
+from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn, safe_mark
 from cool_sheen.core.part.key import abraded, damp_until, wiped
 from cool_sheen.core.part.situation import Pot, Situation
@@ -96,15 +97,15 @@ def place_all(situation: Situation) -> Iterator[Planned]:
     return _Placer(situation).run()
 
 
-def coats_going_on(situation: Situation, step: CoatStep, at: datetime) -> list[GoingOn]:
-    """Return the coat of a step as it will really go on: once for each film that lies below it on its zones.
+def gates_of(situation: Situation, step: CoatStep, at: datetime) -> list[CoatGate]:
+    """Return the gates of a coat as it will really go on: one for each film below it, in the climate that it sees.
 
     Args:
         situation: The part at this moment.
         step: The coat, for the zones that it names.
         at: When it starts: the mix in use is taken as long as it can be used.
     """
-    return _Placer(situation).going_on(step, situation.products[step.layer.product], at)
+    return _Placer(situation).gates(step, situation.products[step.layer.product], at)
 
 
 class _Placer:
@@ -116,7 +117,9 @@ class _Placer:
         self.steps = situation.owed.steps
         self.ahead = {zone: situation.owed.ahead(zone) for zone in situation.owed.by_zone}
         self.tops: dict[UUID, Top | None] = {}
+        self.seen: dict[UUID, PartClimate] = {}
         for film in situation.films:
+            self.seen |= dict.fromkeys(film.zones, film.climate)
             self.tops |= dict.fromkeys(film.zones, Top.of(film))
         self.settings = {z.uuid: z.setting for z in situation.zones}
         self.up = _side_up(situation, self.settings)
@@ -189,20 +192,22 @@ class _Placer:
             if ready is None:
                 words = f"{top.product.name} does not get {mark.replace('_', ' ')} in this climate."
                 raise Stuck(words, step, Wait.FILM, "the film stands still in this climate")
-            ready = self._unlocked(top, ready, step.zones) if name == "sand" else ready
+            if name == "sand":
+                ready, band = self._unlocked(top, ready, band, step.zones)
             if latest is None or ready > latest[0]:
                 latest = ready, band
         return latest
 
-    def _unlocked(self, top: Top, ready: datetime, zones: Zones) -> datetime:
+    def _unlocked(self, top: Top, ready: datetime, band: Band, zones: Zones) -> tuple[datetime, Band]:
         """A film that would lift is neither coated nor sanded from its closing until then."""
         coats = (self.steps[n] for z in zones for n in self.ahead.get(z, ()))
         following = next((self._product(s.layer) for s in coats if isinstance(s, CoatStep)), None)
         rule = top.product.rule_for(following)
         if not rule.lifts_until or not rule.closes or rule.redissolves:
-            return ready
-        closes, lifts = self._edge(top.bands[rule.closes]), self._edge(top.bands[rule.lifts_until], opening=True)
-        return max(ready, lifts) if closes and lifts and ready >= closes else ready
+            return ready, band
+        lift = top.bands[rule.lifts_until]
+        closes, lifts = self._edge(top.bands[rule.closes]), self._edge(lift, opening=True)
+        return (lifts, lift) if closes and lifts and ready >= closes and lifts > ready else (ready, band)
 
     def _edge(self, band: Band | None, *, opening: bool = False) -> datetime | None:
         """What lies ahead is taken late when it opens and early when it closes; what is there by now, as is likely."""
@@ -394,23 +399,19 @@ class _Placer:
 
     def _shut(self, step: CoatStep, product: Product, at: datetime) -> Shut | None:
         """What keeps a coat from starting: of zones with several films below, the one that needs the longest."""
-        for coat in self.going_on(step, product, at):
-            if shut := CoatGate(self.sit.climate, coat).shut_at(at):
-                return shut
-        return None
+        return next((shut for gate in self.gates(step, product, at) if (shut := gate.shut_at(at))), None)
 
-    def going_on(self, step: CoatStep, product: Product, at: datetime) -> list[GoingOn]:
-        """The coat that will really go on, for each film that it goes on."""
+    def gates(self, step: CoatStep, product: Product, at: datetime) -> list[CoatGate]:
+        """The gates of the coat that will really go on, for each film that it goes on."""
         mean, spread = self.sit.factor(product, None, safe_mark(product.drying).mode)
         hardener, reducer, doses = self._mix(step.layer, at)
-        belows = dict.fromkeys(t.stack for t in self._tops(step.zones)) or {(): None}
-        return [
-            GoingOn(
-                product.drying, product.limits.limits(), step.coat.wet_film_um, self._labour(step).total_seconds() / 60,
-                hardener, reducer, mean + math.log(doses), spread, below,
-            )
-            for below in belows
-        ]  # fmt: skip
+        minutes = self._labour(step).total_seconds() / 60
+        coat = GoingOn(
+            product.drying, product.limits.limits(), step.coat.wet_film_um, minutes, hardener, reducer,
+            mean + math.log(doses), spread,
+        )  # fmt: skip
+        below = dict.fromkeys((self.seen[z], t.stack if (t := self.tops.get(z)) else ()) for z in step.zones)
+        return [CoatGate(climate, replace(coat, below=stack)) for climate, stack in below]
 
     def _mix(self, layer: Layer, at: datetime) -> tuple[str, str, float]:
         """The hardener, reducer and doses of a coat: those of the pot in use, as long as it can be used."""
@@ -482,13 +483,13 @@ class _Placer:
         hardener, reducer, doses = self._mix(step.layer, self.now)
         film = Film(self.now, step.coat.wet_film_um, self.sit.climate.air_movement, hardener, reducer,
                     ln_factor_mean=math.log(doses))  # fmt: skip
-        made: dict[int, Top] = {}
+        made: dict[tuple[int, PartClimate], Top] = {}
         for zone in step.zones:
             below = self.tops.get(zone)
-            climate = below.climate if below else self.sit.climate
-            if id(below) not in made:
-                made[id(below)] = laid(below, product, step.layer.id, film, climate, self.sit.factor)
-            self.tops[zone] = made[id(below)]
+            key = (id(below), self.seen[zone])
+            if key not in made:
+                made[key] = laid(below, product, step.layer.id, film, self.seen[zone], self.sit.factor)
+            self.tops[zone] = made[key]
         self.coats.append((product.content_hash, self.sit.day.day_of(self.now), step.zones))
         self.hashes[product.content_hash] = product.key
 

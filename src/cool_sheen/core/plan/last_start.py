@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from cool_sheen.core.part.gate import CoatGate
-from cool_sheen.core.part.placing import Planned, Stuck, coats_going_on, place_all
+from cool_sheen.core.part.placing import Planned, Stuck, gates_of, place_all
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.work.steps import CoatStep
 
@@ -66,8 +65,8 @@ def _last_of_one(situation: Situation, first: Planned) -> datetime | None:
     bounds = [situation.day.closing(situation.now) - first.labour]
     if first.closes and first.closes.early:
         bounds.append(first.closes.early)
-    for coat in coats_going_on(situation, first.step, first.start):
-        if closes := CoatGate(situation.climate, coat).closes(first.start):
+    for gate in gates_of(situation, first.step, first.start):
+        if closes := gate.closes(first.start):
             bounds.append(closes)
     return min(bounds)
 

@@ -4,20 +4,25 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+STAYS_ON = timedelta(hours=2)  # who worked out of hours is taken to stay that long for what comes next
+
 
 @dataclass(frozen=True, slots=True)
 class WorkingDay:
-    """When the shop opens and closes, by its own clock."""
+    """When the shop opens and closes, by its own clock; who works late is there ``until`` then, whatever it says."""
 
     opens: time
     closes: time
     zone: ZoneInfo
+    until: datetime | None = None
 
     def fit(self, at: datetime, labour: timedelta) -> datetime:
         """Return the first instant from ``at`` on at which this much work fits into one day.
 
         Work that is longer than a day starts with the day.
         """
+        if self.until is not None and at <= self.until:
+            return at
         local = at.astimezone(self.zone)
         opens = datetime.combine(local.date(), self.opens, self.zone)
         closes = datetime.combine(local.date(), self.closes, self.zone)
@@ -26,6 +31,18 @@ class WorkingDay:
         if local + labour <= closes or (local == opens and labour > closes - opens):
             return at
         return self.next_opening(at)
+
+    def working_late(self, last_work: datetime | None) -> "WorkingDay":
+        """The day of somebody who has just worked out of hours: the hours are for planning, not for who is there.
+
+        Args:
+            last_work: When something was last done; None when nothing was.
+        """
+        if last_work is None:
+            return self
+        local = last_work.astimezone(self.zone)
+        inside = self.opens <= local.time() <= self.closes
+        return self if inside else WorkingDay(self.opens, self.closes, self.zone, last_work + STAYS_ON)
 
     def day_of(self, at: datetime) -> date:
         """The shop's day of an instant."""

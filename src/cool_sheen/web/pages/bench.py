@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from cool_sheen.core.part.gate import CoatGate
-from cool_sheen.core.part.placing import coats_going_on
+from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
 from cool_sheen.service.climate import weather_now
@@ -80,4 +80,4 @@ def strip(found: PartNow, zone: ZoneInfo, shop: Shop) -> dict[str, object]:
 
 def gate_of(found: PartNow, step: CoatStep) -> CoatGate:
     """Return the gate of a coat as it will really go on; where it goes on several films, of the first."""
-    return CoatGate(found.climate, coats_going_on(found.situation, step, found.now)[0])
+    return gates_of(found.situation, step, found.now)[0]

@@ -64,7 +64,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
         "lane": shown,
         "span": span,
         "spans": list(SPANS),
-        "long": ribbon.draw(lane.story_of(found, found.film, lane.gates_of(found)), frame, zone),
+        "long": ribbon.draw(lane.story_of(found, found.film, lane.shut_spans(found)), frame, zone),
         "apart": _apart(found, frame, unit) if shown.zones else [],
         "section_data": section.draw(
             builds,
@@ -313,7 +313,7 @@ def _log(
         back = str(form.get("back", ""))
         return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
     with workshop.open() as unit:
-        names = log_words.names_for(unit, found.part, found.system)
+        names = log_words.names_for(unit, find_part(unit, uuid), found.system)
         response = pages.show(
             request,
             unit,

@@ -12,8 +12,7 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.part.film_clock import mark_of
-from cool_sheen.core.part.gate import CoatGate
-from cool_sheen.core.part.placing import coats_going_on
+from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
@@ -120,19 +119,18 @@ def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbo
     )
 
 
-def gates_of(found: PartNow) -> tuple[Shut, ...]:
+def shut_spans(found: PartNow) -> tuple[Shut, ...]:
     """Return when the next coat of a part may not start: its own gate, as the account has it."""
     step = found.action.step
     if not isinstance(step, CoatStep):
         return ()
-    coat = coats_going_on(found.situation, step, found.now)[0]
-    return tuple(CoatGate(found.climate, coat).spans(found.now))
+    return tuple(gates_of(found.situation, step, found.now)[0].spans(found.now))
 
 
 def lane(found: PartNow, zone: ZoneInfo, units: str = "metric") -> Lane:
     """Compute a lane."""
     now, action = found.now, found.action
-    story = story_of(found, found.film, gates_of(found))
+    story = story_of(found, found.film, shut_spans(found))
     wide = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=2), timedelta(hours=6)), zone)
     narrow = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone)
     untested = action.state in (State.OPEN, State.CLOSING) and not action.tested
