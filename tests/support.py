@@ -16,7 +16,7 @@ from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewShop, NewSpace, set_up
-from cool_sheen.service.unit import Workshop
+from cool_sheen.service.opening import open_workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app
@@ -68,7 +68,7 @@ class TurnedClock:
 def _demo_laid(at: datetime) -> Path:
     """Lay the demo shop once for this process; every shop on trial starts from a copy of the file."""
     file = Path(tempfile.mkdtemp()) / "demo.sqlite3"
-    workshop = Workshop(open_engine(file), TurnedClock(at))
+    workshop = open_workshop(open_engine(file), TurnedClock(at))
     with workshop.open() as unit:
         demo_shop.lay(unit)
     with workshop.engine.connect() as connection:
@@ -84,7 +84,7 @@ class ShopOnTrial:
         self.clock = TurnedClock(at)
         if demo:
             shutil.copy(_demo_laid(at), folder / "shop.sqlite3")
-        self.workshop = Workshop(open_engine(folder / "shop.sqlite3"), self.clock)
+        self.workshop = open_workshop(open_engine(folder / "shop.sqlite3"), self.clock)
         self.http = TestClient(create_app(self.workshop, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
         with self.workshop.open() as unit:
             if not demo and not empty:

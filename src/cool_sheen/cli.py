@@ -12,10 +12,16 @@ import uvicorn
 from sqlalchemy.exc import DatabaseError
 
 from cool_sheen.demo import shop as demo_shop
-from cool_sheen.service.unit import Workshop
+from cool_sheen.service import projections
+from cool_sheen.service.ahead import Worker
+from cool_sheen.service.opening import open_workshop
+from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app
+from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.templating import Pages
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
 LOOPBACK = "127.0.0.1"
@@ -34,7 +40,7 @@ def serve(
     """Serve the application on this machine alone."""
     settings = Settings()
     try:
-        workshop = Workshop(open_engine(settings.database))
+        workshop = open_workshop(open_engine(settings.database))
     except (OSError, DatabaseError) as error:
         typer.echo(f"Cannot open {settings.database}: {error}. Choose another folder with COOL_SHEEN_DATA.", err=True)
         raise typer.Exit(1) from error
@@ -43,8 +49,25 @@ def serve(
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
     served = create_app(workshop, settings)
+    pages: Pages = served.state.pages
+    worker = Worker(workshop, lambda unit, found: _ready(unit, pages, found))
+    worker.start()
     config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
     _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
+
+
+def _ready(unit: Unit, pages: Pages, found: PartNow) -> None:
+    """Have a part's lane ready before somebody asks for it."""
+    card_of(unit, pages, found)
+
+
+@app.command()
+def rebuild() -> None:
+    """Drop what is kept of the log, and make it again from the log itself."""
+    settings = Settings()
+    with open_workshop(open_engine(settings.database)).open() as unit:
+        count = projections.rebuild(unit)
+    typer.echo(f"The status of {count} parts was made again from the log.")
 
 
 def _lay_when_empty(workshop: Workshop, demo: bool) -> None:

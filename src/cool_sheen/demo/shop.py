@@ -8,7 +8,6 @@ from uuid import uuid4
 from cool_sheen.demo import surveys
 from cool_sheen.service import costs, stores, work
 from cool_sheen.service.batches import find, recent
-from cool_sheen.service.climate import weather_now
 from cool_sheen.service.jobs import NewPart, add_part, add_project
 from cool_sheen.service.mixing import cup
 from cool_sheen.service.mixing.plan import Asked
@@ -190,7 +189,7 @@ def _mix(unit: Unit, found: PartNow, coats: int, at: datetime) -> None:
 def _end(unit: Unit, found: PartNow, left_ml: float, at: datetime) -> None:
     """End the batch of a part, and put the rest where it belongs."""
     then = _at(unit, at)
-    running = next(b for b in recent(then, weather_now(then)) if b.open and b.state.begun <= at)
+    running = next(b for b in recent(then) if b.open and b.state.begun <= at)
     goes = "waste" if running.state.plan.pot_life_minutes else "jar"
     cup.end(then, running.state.uuid, uuid4(), left_ml, goes)
 
@@ -203,6 +202,8 @@ def _tell(unit: Unit, part: Part, story: Story) -> None:
 
 
 def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> None:
+    if word in ("mix", "end"):
+        unit.settled()
     if word == "coat":
         work.coat_on(unit, found, uuid4(), work.CoatSaid(), at)
     elif word == "sand":

@@ -1,6 +1,6 @@
 """Batches as they stand: which are running, what is left and offered, and what the shop learned from them."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -18,7 +18,7 @@ from cool_sheen.core.units import Minutes
 from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.service.climate import Weather, space_series, weather_now
 from cool_sheen.service.unit import Missing, Unit
-from cool_sheen.store import log
+from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Face, Space, Zone
 
 _RUNS_AT_MOST = timedelta(days=7)
@@ -82,17 +82,30 @@ def find(unit: Unit, uuid: UUID, weather: Weather | None = None) -> RunningBatch
     return RunningBatch(state, ends_of(unit, state, weather or weather_now(unit)))
 
 
-def recent(unit: Unit, weather: Weather) -> list[RunningBatch]:
+def recent(unit: Unit) -> list[RunningBatch]:
     """Return the batches of the last days, newest first: those that run and those that are ended."""
-    key = ("batches", log.newest(unit.session), unit.now.date())
+    number = changes.generations(unit.session).get(changes.BATCHES, 0)
+    key = ("batches", number, unit.now.date())
+    rows: list[tuple[UUID, int]] = unit.kept.get(
+        key, lambda: statuses.batches_since(unit.session, unit.now - _RUNS_AT_MOST), lambda found: 100 * len(found)
+    )
+    states = [_state(unit, uuid, seq) for uuid, seq in rows]
+    weather = weather_now(unit)
+    return [RunningBatch(s, _kept_end(unit, s, seq, weather)) for s, (_, seq) in zip(states, rows, strict=True) if s]
 
-    def make() -> list[BatchState]:
-        names = log.batches_since(unit.session, unit.now - _RUNS_AT_MOST)
-        found = fold_batches(log.of_batches(unit.session, names)) if names else {}
-        return [found[name] for name in names if name in found]
 
-    states: list[BatchState] = unit.kept.get(key, make)
-    return [RunningBatch(state, ends_of(unit, state, weather)) for state in states]
+def _state(unit: Unit, uuid: UUID, seq: int) -> BatchState | None:
+    def fold() -> BatchState | None:
+        return fold_batches(log.of_batches(unit.session, [uuid])).get(uuid)
+
+    found: BatchState | None = unit.kept.get(("batch", uuid, seq), fold, lambda _: 12_000)
+    return found
+
+
+def _kept_end(unit: Unit, state: BatchState, seq: int, weather: Weather) -> datetime | None:
+    key = ("pot ends", state.uuid, seq, weather.version)
+    found: datetime | None = unit.kept.get(key, lambda: ends_of(unit, state, weather), lambda _: 200)
+    return found
 
 
 def batch_for(unit: Unit, part: UUID, product: str, at: datetime) -> BatchState | None:
@@ -105,8 +118,13 @@ def batch_for(unit: Unit, part: UUID, product: str, at: datetime) -> BatchState 
         product: The key of its coating.
         at: When the coat ended.
     """
+    found = _batch_for(recent(unit), part, product, at)
+    return found.state if found else None
+
+
+def _batch_for(batches: Sequence[RunningBatch], part: UUID, product: str, at: datetime) -> RunningBatch | None:
     fits = [
-        b for b in recent(unit, weather_now(unit))
+        b for b in batches
         if b.state.plan.product == product and b.state.pours and b.state.begun <= at and b.usable(at)
     ]  # fmt: skip
     mine = [
@@ -115,26 +133,26 @@ def batch_for(unit: Unit, part: UUID, product: str, at: datetime) -> BatchState 
         and (not b.state.plan.uses or part in {u.part for u in b.state.plan.uses})
     ]  # fmt: skip
     others = [b for b in fits if b.state.ended and b.state.ended <= at and b.offered(at)]
-    return next((b.state for b in [*mine, *others]), None)
+    return next(iter([*mine, *others]), None)
 
 
 def pots_in_use(unit: Unit, part: UUID, products: Mapping[str, Product]) -> dict[str, Pot]:
     """Return the mix that each product's next coat on a part would come out of, where one is mixed."""
-    running = recent(unit, weather_now(unit))
-    mixed = {b.state.plan.product for b in running if b.state.pours and b.usable(unit.now)}
+    usable = [b for b in recent(unit) if b.state.pours and b.usable(unit.now)]
     out = {}
-    for key in mixed & products.keys():
-        state = batch_for(unit, part, key, unit.now)
-        if state is not None:
-            ends = next(b.pot_life_ends for b in running if b.state is state)
-            plan = state.plan
-            out[key] = Pot(plan.hardener_speed, plan.reducer_speed, plan.time_factor, ends)
+    for key in {b.state.plan.product for b in usable} & products.keys():
+        batch = _batch_for(usable, part, key, unit.now)
+        if batch is not None:
+            plan = batch.state.plan
+            out[key] = Pot(plan.hardener_speed, plan.reducer_speed, plan.time_factor, batch.pot_life_ends)
     return out
 
 
 def yields(unit: Unit) -> dict[tuple[str, str], Yield]:
     """Return what this shop really uses by shape and method, learned from its ended batches."""
-    key = ("yields", log.newest_seq(unit.session, "batch_end"), log.newest_seq(unit.session, "void"))
+    number = changes.generations(unit.session).get(changes.BATCHES, 0)
+    mark = unit.kept.get(("ended", number), lambda: statuses.ended_mark(unit.session))
+    key = ("yields", mark)
     found: dict[tuple[str, str], Yield] = unit.kept.get(key, lambda: _learn(unit))
     return found
 

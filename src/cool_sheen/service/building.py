@@ -27,7 +27,7 @@ from cool_sheen.core.log.entries import OverridePayload
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
 from cool_sheen.formats.catalogue import compatibility
-from cool_sheen.service.climate import part_climate, weather_now
+from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 from cool_sheen.service.journal import Press, write_on_part
@@ -73,7 +73,7 @@ def site_of_part(unit: Unit, part: Part) -> Site:
     """Return a part as the builder sees it: bare of coats, in its own space, from now on."""
     history = history_of(unit, part)
     mass = unit.catalogue.substrates[part.substrate].mass
-    climate = part_climate(unit, history, mass, spaces_by_id(unit), weather_now(unit))
+    climate = part_climate(unit, history, mass)
     zones = tuple(zone_facts(unit, part))
     return Site(zones, history, Setting(zones, climate, working_day(unit.the_shop), unit.now, {}), part)
 
@@ -97,7 +97,7 @@ def site_of_sample(unit: Unit, ground: str) -> Site:
     )  # fmt: skip
     history = History(builds={zone.uuid: Build() for zone in zones})
     history.stays = [Stay(unit.now, space.uuid)]
-    climate = part_climate(unit, history, "sheet_metal", spaces, weather_now(unit))
+    climate = part_climate(unit, history, "sheet_metal")
     return Site(zones, history, Setting(zones, climate, working_day(unit.the_shop), unit.now, {}), None, family)
 
 

@@ -18,8 +18,8 @@ from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import MOST_COATS
 from cool_sheen.devices.weather import SimulatedForecast, SimulatedThermoHygrometer
 from cool_sheen.service.unit import Unit
+from cool_sheen.store import changes, log
 from cool_sheen.store import climate as records
-from cool_sheen.store import log
 from cool_sheen.store.models import Space
 
 AHEAD, MONTHS_AHEAD = timedelta(days=14), timedelta(days=120)  # the second once a typical year was taken
@@ -36,37 +36,53 @@ class Weather:
     """What stays the same for all climates of one look at the clock: the key under which they are kept."""
 
     tick: datetime  # the stand-in sensor speaks every ten minutes
-    version: tuple[object, ...]
+    number: int  # how often what the air depends on was changed
     ahead: timedelta = AHEAD
+
+    @property
+    def version(self) -> tuple[datetime, int]:
+        """What results depend on."""
+        return self.tick, self.number
 
 
 def weather_now(unit: Unit) -> Weather:
+    """Return the weather to go by: the newest that was worked out, where a worker does that; else that of now."""
+    newest = newest_weather(unit)
+    ready = unit.workshop.weather_ready
+    return newest if ready is None or unit.works_ahead else ready
+
+
+def weather_age(unit: Unit) -> datetime | None:
+    """When the weather that pages go by was made, while a newer one is being worked out; None when it is the newest."""
+    ready: Weather = weather_now(unit)
+    return None if ready.version == newest_weather(unit).version else ready.tick
+
+
+def newest_weather(unit: Unit) -> Weather:
     """Take note of what the climate depends on now."""
-    now = unit.now
-    tick = now.replace(minute=now.minute // 10 * 10, second=0, microsecond=0)
-    spaces = tuple(
-        (s.uuid, s.kind, s.heater_min_c, s.dehumidifier_max_rh_pct, s.has_sensor, s.air_movement, s.lag_h)
-        for s in unit.session.scalars(select(Space))
+    tick = unit.now.replace(minute=unit.now.minute // 10 * 10, second=0, microsecond=0)
+    number = changes.generations(unit.session).get(changes.AIR, 0)
+    ahead: timedelta = unit.kept.get(
+        ("ahead", number), lambda: MONTHS_AHEAD if records.has_kind(unit.session, "typical_year") else AHEAD
     )
-    typed = log.newest_seq(unit.session, "climate_reading")
-    changed = (typed, log.newest_seq(unit.session, "void") if typed else 0)
-    shop = unit.shop
-    place = (shop.latitude, shop.longitude) if shop else ()
-    ahead = MONTHS_AHEAD if records.has_kind(unit.session, "typical_year") else AHEAD
-    return Weather(tick, (tick, records.version(unit.session), changed, spaces, place), ahead)
+    return Weather(tick, number, ahead)
 
 
 def _typed(unit: Unit) -> list[Recorded]:
-    if not log.newest_seq(unit.session, "climate_reading"):
-        return []
-    return standing(log.of_kind(unit.session, "climate_reading"))
+    number = changes.generations(unit.session).get(changes.AIR, 0)
+    found: list[Recorded] = unit.kept.get(
+        ("typed", number),
+        lambda: standing(log.of_kind(unit.session, "climate_reading")),
+        lambda rows: 2_000 * len(rows),
+    )
+    return found
 
 
 def space_series(unit: Unit, space: Space, since: datetime, weather: Weather) -> Series:
     """Return the air of a space from ``since`` (rounded down to a block of days) until two weeks ahead."""
     origin = _block_of(since)
     key = ("space", space.uuid, origin, weather.version)
-    found: Series = unit.kept.get(key, lambda: _make_series(unit, space, origin, weather))
+    found: Series = unit.kept.get(key, lambda: _make_series(unit, space, origin, weather), _bytes_of)
     return found
 
 
@@ -129,8 +145,12 @@ def _outdoor(unit: Unit, since: datetime, weather: Weather) -> Series:
         ]
         return corrected(forecast, believed(sources))
 
-    found: Series = unit.kept.get(("outdoor", since, weather.version), make)
+    found: Series = unit.kept.get(("outdoor", since, weather.version), make, _bytes_of)
     return found
+
+
+def _bytes_of(series: Series) -> int:
+    return int(6 * series.at_s.nbytes)
 
 
 def _records(unit: Unit, space: UUID, since: datetime, until: datetime) -> list[Readings]:
@@ -149,24 +169,28 @@ def _readings(rank: int, rows: list[tuple[datetime, float, float]]) -> Readings:
     return Readings(rank, np.array([seconds(a) for a in at]), np.array(air, float), np.array(rh, float))
 
 
-def part_climate(unit: Unit, history: History, mass: str, spaces: dict[UUID, Space], weather: Weather) -> PartClimate:
+def part_climate(unit: Unit, history: History, mass: str) -> PartClimate:
     """Return the climate that a part has seen and will see, where it stood and stands, without its bakes.
 
     Args:
         unit: The unit of work.
         history: The folded log, for the moves and the coats.
         mass: A key of the surface lags.
-        spaces: All spaces by uuid.
-        weather: What ``weather_now`` returned.
     """
+    weather = weather_now(unit)
     first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
     origin = _block_of(min(first, unit.now - timedelta(days=2)))
     stays = _since(tuple(history.stays), origin)
     key = ("part", stays, mass, origin, weather.version)
     found: PartClimate = unit.kept.get(
-        key, lambda: _make_part_climate(unit, stays, mass, origin, spaces, weather), lambda _: 1_200_000
+        key, lambda: _make_part_climate(unit, stays, mass, origin, weather), _climate_bytes
     )
     return found
+
+
+def _climate_bytes(climate: PartClimate) -> int:
+    """What a climate takes with the curves that are going to be drawn over it."""
+    return int(30 * climate.series.at_s.nbytes + 2_000_000)
 
 
 def _since(stays: tuple[Stay, ...], origin: datetime) -> tuple[Stay, ...]:
@@ -181,9 +205,9 @@ def _make_part_climate(
     stays: tuple[Stay, ...],
     mass: str,
     origin: datetime,
-    spaces: dict[UUID, Space],
     weather: Weather,
 ) -> PartClimate:
+    spaces = {space.uuid: space for space in unit.session.scalars(select(Space))}
     pieces = []
     for place, stay in enumerate(stays):
         begin = seconds(stay.since) if place else -np.inf

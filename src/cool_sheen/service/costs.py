@@ -11,7 +11,7 @@ from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off, work_of
 from cool_sheen.core.takeoff.paint import paint_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.packs import Offer, packs_on_offer
-from cool_sheen.service.part_now import PartNow, parts_now
+from cool_sheen.service.part_now import PartNow, parts_of
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.stores import consumables, reservoir_of, shopping
 from cool_sheen.service.unit import Refused, Unit
@@ -28,10 +28,10 @@ class Costed:
     project: Project | None = None
 
 
-def costs(unit: Unit, shop: Shop) -> list[Costed]:
-    """Work out what each project costs over all its steps, done or not, part by part."""
+def costs(unit: Unit, shop: Shop, projects: Iterable[UUID]) -> list[Costed]:
+    """Work out what projects cost over all their steps, done or not, part by part."""
     by_project: dict[UUID, list[PartNow]] = {}
-    for found in parts_now(unit):
+    for found in parts_of(unit, projects):
         by_project.setdefault(found.part.project_uuid, []).append(found)
     offers = packs_on_offer(unit)
     prices = unit_prices(o.pack for o in offers.values())

@@ -1,6 +1,6 @@
 """The folded log of parts."""
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from uuid import UUID
 
 from cool_sheen.core.log.history import History, fold
@@ -17,9 +17,18 @@ def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
         zones = [z.uuid for z in part.live_zones]
         return fold(log.of_part(unit.session, part.uuid), zones, heirs_of(part.zones))
 
-    key = ("history", part.uuid, newest, part.changes)
-    found: History = unit.kept.get(key, make, lambda h: 2_000 + 900 * h.places)
+    found: History = unit.kept.get(key_of(part, newest), make, weight_of)
     return found
+
+
+def key_of(part: Part, seq: int) -> tuple[Hashable, ...]:
+    """The key under which a part's folded log is kept."""
+    return "history", part.uuid, seq, part.changes
+
+
+def weight_of(history: History) -> int:
+    """What a folded log takes. [bytes]"""
+    return 2_000 + 900 * history.places
 
 
 def heirs_of(zones: Sequence[Zone]) -> dict[UUID, frozenset[UUID]]:

@@ -1,10 +1,11 @@
 """Projects, parts, spaces: making them, and finding them."""
 
+from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.log.entries import MovePayload, Target
@@ -12,7 +13,7 @@ from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.service import journal
 from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Missing, Refused, Unit
-from cool_sheen.store.models import Face, Part, Project, Space, Zone
+from cool_sheen.store.models import Face, Part, PartStatus, Project, Space, Zone
 
 
 class NewPart(BaseModel):
@@ -83,10 +84,46 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     return part
 
 
-def all_projects(unit: Unit) -> list[Project]:
-    """Return all projects with their parts, newest first."""
-    query = select(Project).options(selectinload(Project.parts)).order_by(Project.created_at.desc())
-    return list(unit.session.scalars(query))
+PAGE = 20
+
+
+@dataclass(frozen=True)
+class ProjectsPage:
+    """Some projects with their parts, and where among all of them these stand."""
+
+    projects: list[Project]
+    page: int
+    pages: int
+    total: int
+
+
+def projects_page(unit: Unit, page: int, find: str = "") -> ProjectsPage:
+    """Return a page of projects with their parts: those with live parts first, the newest at the head.
+
+    Args:
+        unit: The unit of work.
+        page: Which page, from 1; one that is not there becomes the nearest.
+        find: A word of the project's or of a part's name.
+    """
+    live = select(Part.project_uuid).join(PartStatus, PartStatus.part_uuid == Part.uuid)
+    is_live = Project.uuid.in_(live.where(PartStatus.finished_at.is_(None)))
+    query = select(Project.uuid)
+    for word in find.split():
+        named = Project.uuid.in_(select(Part.project_uuid).where(Part.name.icontains(word, autoescape=True)))
+        query = query.where(or_(Project.name.icontains(word, autoescape=True), named))
+    uuids = list(unit.session.scalars(query.order_by(is_live.desc(), Project.created_at.desc(), Project.name)))
+    pages = max(1, -(-len(uuids) // PAGE))
+    page = min(max(1, page), pages)
+    some = uuids[(page - 1) * PAGE : page * PAGE]
+    rows = unit.session.scalars(select(Project).where(Project.uuid.in_(some)).options(selectinload(Project.parts)))
+    by_uuid = {project.uuid: project for project in rows}
+    return ProjectsPage([by_uuid[uuid] for uuid in some], page, pages, len(uuids))
+
+
+def project_choices(unit: Unit) -> list[tuple[UUID, str]]:
+    """Return all projects by name, newest first, for a list to choose from."""
+    query = select(Project.uuid, Project.name).order_by(Project.created_at.desc(), Project.name)
+    return [(uuid, name) for uuid, name in unit.session.execute(query)]
 
 
 def find_part(unit: Unit, uuid: UUID) -> Part:

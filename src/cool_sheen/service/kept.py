@@ -42,6 +42,10 @@ class Kept:
                 self._bytes -= gone
         return made
 
+    def put(self, key: Hashable, made: Any, weight: int) -> None:
+        """Keep what was made elsewhere."""
+        self.get(key, lambda: made, lambda _: weight)
+
     def drop(self, key: Hashable) -> None:
         """Forget what is kept under a key."""
         with self._lock:

@@ -3,27 +3,25 @@
 Lessons are kept by what the clock reads of a sheet: two revisions that dry differently teach apart.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+import hashlib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 from uuid import UUID
-
-from sqlalchemy import select
-from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD
 from cool_sheen.core.drying.milestones import DryingData, Mode
 from cool_sheen.core.drying.touch import Posterior, TouchTest, learn
-from cool_sheen.core.log.history import History, Touch, ZoneHistory
+from cool_sheen.core.log.history import History, Touch
 from cool_sheen.core.part.film_clock import Factor, coat_clocks
-from cool_sheen.service.climate import Weather, part_climate
-from cool_sheen.service.histories import history_of
+from cool_sheen.service.climate import part_climate
 from cool_sheen.service.unit import Unit
-from cool_sheen.store import climate as records
-from cool_sheen.store import log
-from cool_sheen.store.models import LogEntry, LogTarget, Part, Space
+from cool_sheen.store import changes, statuses
+from cool_sheen.store.models import LessonRow, Part
 
-_Key = tuple[DryingData, UUID | None, Mode]
+Mark = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,30 +38,61 @@ class Lesson:
     touches: tuple[Touch, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Lessons:
-    """All lessons of the shop; ``by_space`` has a figure that changes whenever one of a space does."""
+@dataclass(frozen=True, slots=True)
+class Taught:
+    """One space and mode of a product: the lessons, and what they come to."""
 
-    by_key: dict[_Key, tuple[Lesson, ...]]
-    by_space: dict[UUID | None, int]
-    weighed: dict[tuple[object, ...], Factor] = field(default_factory=dict)
+    space: UUID | None
+    mode: Mode
+    lessons: list[LessonRow]
+    belief: Posterior
+
+
+@lru_cache(maxsize=2000)
+def drying_hash(data: DryingData) -> str:
+    """SHA-256 of what the clock reads of a sheet: the name under which its lessons are kept."""
+    return hashlib.sha256(repr(data).encode()).hexdigest()
+
+
+@dataclass(eq=False)
+class Lessons:
+    """What was learned, looked up when asked for; ``marks`` has a figure for each sheet and space that has any."""
+
+    unit: Unit
+    marks: dict[tuple[str, UUID | None], Mark]
+
+    def mark(self, products: Iterable[Product], space: UUID | None) -> tuple[Mark | None, ...]:
+        """Return something that changes whenever one of these sheets is taught something here."""
+        return tuple(self.marks.get((drying_hash(p.drying), space)) for p in products)
 
     def factor(self, product: Product, space: UUID | None, mode: Mode, without: UUID | None = None) -> Factor:
         """Mean and spread of ln factor: the prior where nothing was learned; without the tests of one coat."""
-        taught = self.by_key.get((product.drying, space, mode), ())
-        if not taught:
+        name = drying_hash(product.drying)
+        mark = self.marks.get((name, space))
+        if mark is None:
             return 0.0, DEFAULT_LN_SD
-        if all(lesson.coat != without for lesson in taught):
+        kept = self.unit.kept
+        taught: list[tuple[UUID, str, list[TouchTest]]] = kept.get(
+            ("taught", name, space, mark), lambda: _load(self.unit, name, space), lambda rows: 500 + 200 * len(rows)
+        )
+        here = [(coat, tests) for coat, driven, tests in taught if driven == mode.value]
+        if all(coat != without for coat, _ in here):
             without = None
-        key = (product.drying, space, mode, without)
-        if key not in self.weighed:
-            self.weighed[key] = _weighed([t for lesson in taught if lesson.coat != without for t in lesson.tests])
-        return self.weighed[key]
+        key = ("factor", name, space, mark, mode, without)
+        found: Factor = kept.get(
+            key, lambda: _weighed([t for c, ts in here if c != without for t in ts]), lambda _: 200
+        )
+        return found
 
-    def of_product(self, product: str) -> list[tuple[UUID | None, Mode, tuple[Lesson, ...], Posterior]]:
-        """Return what was learned of a product: each space and mode, with its lessons and the posterior."""
-        rows = [(key, found) for key, found in self.by_key.items() if found[0].product == product]
-        return [(key[1], key[2], found, learn([t for one in found for t in one.tests])) for key, found in rows]
+
+def _load(unit: Unit, drying: str, space: UUID | None) -> list[tuple[UUID, str, list[TouchTest]]]:
+    where = LessonRow.space_uuid.is_(None) if space is None else LessonRow.space_uuid == space
+    rows = statuses.lessons_where(unit.session, LessonRow.drying == drying, where)
+    return [(row.coat_uuid, row.mode, [_test(t) for t in row.tests]) for row in rows]
+
+
+def _test(said: dict[str, Any]) -> TouchTest:
+    return TouchTest(said["predicted"], said["not_ready"], said["ready"])
 
 
 def _weighed(tests: list[TouchTest]) -> Factor:
@@ -73,53 +102,34 @@ def _weighed(tests: list[TouchTest]) -> Factor:
     return found.ln_mean, found.ln_sd
 
 
-def lessons(unit: Unit, weather: Weather, spaces: dict[UUID, Space]) -> Lessons:
-    """Gather what touch tests said over all parts; a test that is taken back teaches nothing."""
-    newest = (
-        log.newest_seq(unit.session, "touch_test"), log.newest_seq(unit.session, "void"),
-        log.newest_seq(unit.session, "climate_reading"), records.version(unit.session),
-    )  # fmt: skip
-    if not newest[0]:
-        return Lessons({}, {})
-    found: Lessons = unit.kept.get(("lessons", newest), lambda: _gather(unit, weather, spaces), lambda _: 400_000)
-    return found
+def lessons(unit: Unit) -> Lessons:
+    """Return what the shop has learned."""
+    number = changes.generations(unit.session).get(changes.LESSONS, 0)
+    marks = unit.kept.get(("lesson marks", number), lambda: statuses.lesson_marks(unit.session), lambda m: 200 * len(m))
+    return Lessons(unit, marks)
 
 
-def _gather(unit: Unit, weather: Weather, spaces: dict[UUID, Space]) -> Lessons:
-    touched = (
-        select(LogTarget.part_uuid)
-        .join(LogEntry, LogEntry.seq == LogTarget.seq)
-        .where(LogEntry.kind == "touch_test", LogTarget.part_uuid.is_not(None))
-        .distinct()
-    )
-    parts = unit.session.scalars(select(Part).where(Part.uuid.in_(touched)).options(selectinload(Part.zones)))
-    by_key: dict[_Key, tuple[Lesson, ...]] = {}
-    for part in parts:
-        for lesson in lessons_of(unit, part, weather, spaces):
-            key = (lesson.drying, lesson.space, lesson.mode)
-            by_key[key] = (*by_key.get(key, ()), lesson)
-    places = {key[1] for key in by_key}
-    marks = {place: hash(tuple(item for item in by_key.items() if item[0][1] == place)) for place in places}
-    return Lessons(by_key, marks)
+def taught_of(unit: Unit, product: str) -> list[Taught]:
+    """Return what was learned of a product, over all its revisions: each space and mode with its lessons."""
+    groups: dict[tuple[UUID | None, str], list[LessonRow]] = {}
+    for row in statuses.lessons_where(unit.session, LessonRow.product == product):
+        groups.setdefault((row.space_uuid, row.mode), []).append(row)
+    return [
+        Taught(space, Mode(mode), rows, learn([_test(t) for row in rows for t in row.tests]))
+        for (space, mode), rows in groups.items()
+    ]
 
 
-def lessons_of(unit: Unit, part: Part, weather: Weather, spaces: dict[UUID, Space]) -> Sequence[Lesson]:
+def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
     """Return what the touch tests of one part teach: each coat once, by the zones that were touched."""
-    history: History = history_of(unit, part)
-    if not history.touches:
-        return []
-    climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass, spaces, weather)
+    climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass)
     revisions = {c.payload.coating: unit.revision(c.payload.coating) for c in history.coats}
     out: dict[tuple[UUID, Mode], Lesson] = {}
     for zone in history.apart():
         for c in coat_clocks(zone, climate.heated(zone.bakes), None, revisions):
+            about = tuple(zone.tests_of(c.coat.uuid))
             for mode, tests in c.evidence.items():
-                about = _about(zone, c.coat.uuid)
                 space = c.coat.payload.space
                 lesson = Lesson(c.coat.uuid, part.uuid, c.product.key, c.product.drying, space, mode, tests, about)
                 out.setdefault((c.coat.uuid, mode), lesson)
     return list(out.values())
-
-
-def _about(zone: ZoneHistory, coat: UUID) -> tuple[Touch, ...]:
-    return tuple(zone.tests_of(coat))

@@ -18,7 +18,7 @@ from cool_sheen.core.work.steps import only_on
 from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.packs import Offer, packs_on_offer
-from cool_sheen.service.part_now import PartNow, parts_now
+from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
@@ -131,7 +131,7 @@ def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
 
 def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
     """Work the take-off of a project out, or of everything that is planned, and what to buy for it."""
-    meant = [f for f in parts_now(unit) if project in (None, f.part.project_uuid)]
+    meant = [f for f in live_parts(unit) if project in (None, f.part.project_uuid)]
     basis, total = basis_of(unit, shop, estimate), TakeOff()
     for found in meant:
         total.add(take_off_of(unit, found, basis))

@@ -1,10 +1,11 @@
 """The running workshop, and a unit of work in it: one session, one moment, one shop."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
@@ -15,6 +16,7 @@ from cool_sheen.core.units import display_units
 from cool_sheen.devices.scale import SimulatedScale
 from cool_sheen.formats.catalogue import Catalogue, shipped
 from cool_sheen.service.kept import Kept
+from cool_sheen.store import changes
 from cool_sheen.store.engine import session
 from cool_sheen.store.models import ProductRevision, Shop
 
@@ -44,12 +46,26 @@ class Workshop:
     catalogue: Catalogue = field(default_factory=shipped)
     kept: Kept = field(default_factory=Kept)
     scale: SimulatedScale = field(default_factory=SimulatedScale)
+    weather_ready: Any = None  # the newest weather that a worker has worked out; None where nobody works ahead
+    settle: Callable[["Unit"], None] = lambda _: None  # before each commit: what is kept follows what was written
+    air_changed: Callable[[], None] | None = None  # called after a commit that changed what the air depends on
 
     @contextmanager
-    def open(self) -> Iterator["Unit"]:
-        """Give a unit of work; it is committed at the end, or undone when something goes wrong."""
+    def open(self, *, works_ahead: bool = False) -> Iterator["Unit"]:
+        """Give a unit of work; it is settled and committed at the end, or undone when something goes wrong.
+
+        Args:
+            works_ahead: Whether this is the worker itself, who makes the weather that all others go by.
+        """
         with session(self.engine) as opened:
-            yield Unit(self, opened, self.clock())
+            unit = Unit(self, opened, self.clock(), works_ahead=works_ahead)
+            yield unit
+            self.settle(unit)
+            changed = changes.air_is_new(opened)
+        for key, made, weight in unit.to_keep:  # only now is it true
+            self.kept.put(key, made, weight)
+        if changed and self.air_changed is not None:
+            self.air_changed()
 
     def now(self) -> datetime:
         """Return the present."""
@@ -65,6 +81,8 @@ class Unit:
     now: datetime
     person: str = "shop"
     device: str = "web"
+    works_ahead: bool = False
+    to_keep: list[tuple[Hashable, Any, int]] = field(default_factory=list)  # once this is committed
 
     @property
     def catalogue(self) -> Catalogue:
@@ -94,6 +112,10 @@ class Unit:
         """The shop's time zone; UTC before the set-up."""
         shop = self.shop
         return zone_of(shop) if shop else ZoneInfo("UTC")
+
+    def settled(self) -> None:
+        """Bring what is kept up to date with what was written so far, for who goes on in the same unit of work."""
+        self.workshop.settle(self)
 
     def at(self, now: datetime) -> "Unit":
         """The same work at another moment."""

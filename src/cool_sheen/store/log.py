@@ -2,9 +2,10 @@
 
 from collections.abc import Iterable
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select, true
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
@@ -68,13 +69,19 @@ def append(session: Session, entry: Entry, now: datetime) -> Recorded:
 
 def read(row: LogEntry) -> Recorded:
     """Return a row as an entry; older payloads are read up to today's version."""
+    return _recorded(row, tuple(_target(t.project_uuid, t.part_uuid, t.zone_uuid) for t in row.targets))
+
+
+def _target(project: UUID | None, part: UUID | None, zone: UUID | None) -> Target:
+    return Target.model_construct(project=project, part=part, zone=zone)
+
+
+def _recorded(row: Any, targets: tuple[Target, ...]) -> Recorded:
     entry = Entry.model_construct(
         uuid=row.uuid,
         payload=read_payload(row.payload, row.schema_version),
         occurred_at=row.occurred_at,
-        targets=tuple(
-            Target.model_construct(project=t.project_uuid, part=t.part_uuid, zone=t.zone_uuid) for t in row.targets
-        ),
+        targets=targets,
         person=row.person,
         device=row.device,
         planned_step=row.planned_step,
@@ -84,13 +91,63 @@ def read(row: LogEntry) -> Recorded:
     return Recorded.model_construct(seq=row.seq, recorded_at=row.recorded_at, entry=entry)
 
 
+_COLUMNS = (
+    LogEntry.seq, LogEntry.uuid, LogEntry.payload, LogEntry.schema_version, LogEntry.occurred_at, LogEntry.recorded_at,
+    LogEntry.person, LogEntry.device, LogEntry.planned_step, LogEntry.reason, LogEntry.voids,
+)  # fmt: skip
+
+
+def _read_all(session: Session, *where: ColumnElement[bool], newest: int | None = None) -> list[Recorded]:
+    """Read entries by plain columns, in sequence: a long log costs no object a row."""
+    query = select(*_COLUMNS).where(*where)
+    query = query.order_by(LogEntry.seq) if newest is None else query.order_by(LogEntry.seq.desc()).limit(newest)
+    rows = session.execute(query).all()
+    about: dict[int, list[Target]] = {}
+    if rows:
+        first, last = min(r.seq for r in rows), max(r.seq for r in rows)
+        wanted = {r.seq for r in rows}
+        aims = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid)
+        parts = {p for (p,) in session.execute(select(LogTarget.part_uuid).where(LogTarget.seq == last))}
+        if len(parts) == 1:  # a part's own log: its targets lie together in the index
+            aims = aims.where(LogTarget.part_uuid.in_(parts))
+        for seq, project, part, zone in session.execute(
+            aims.where(LogTarget.seq.between(first, last)).order_by(LogTarget.id)
+        ):
+            if seq in wanted:
+                about.setdefault(seq, []).append(_target(project, part, zone))
+    return [_recorded(row, tuple(about.get(row.seq, ()))) for row in rows]
+
+
 def of_part(session: Session, part: UUID) -> list[Recorded]:
     """Return every entry about a part, in sequence."""
-    about = select(LogTarget.seq).where(LogTarget.part_uuid == part)
-    rows = session.scalars(
-        select(LogEntry).where(LogEntry.seq.in_(about)).order_by(LogEntry.seq).options(selectinload(LogEntry.targets))
-    )
-    return [read(row) for row in rows]
+    return _read_all(session, LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part)))
+
+
+def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, most: int) -> list[Recorded]:
+    """Return a page of a part's log, the newest first: what stands for itself, neither voids nor these kinds.
+
+    Args:
+        session: An open session.
+        part: Whose log.
+        but: Kinds that are left out.
+        before: Entries before this one alone; all when 0.
+        most: How many at the most.
+    """
+    about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
+    earlier = LogEntry.seq < before if before else true()
+    return _read_all(session, about, LogEntry.voids.is_(None), LogEntry.kind.not_in(list(but)), earlier, newest=most)
+
+
+def voids_of_part(session: Session, part: UUID) -> list[Recorded]:
+    """Return what took entries of a part back, in sequence."""
+    about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
+    return _read_all(session, about, LogEntry.voids.is_not(None))
+
+
+def first_of_part(session: Session, part: UUID) -> UUID | None:
+    """Return the entry with which a part came in."""
+    query = select(LogEntry.uuid).join(LogTarget, LogTarget.seq == LogEntry.seq).where(LogTarget.part_uuid == part)
+    return session.scalar(query.order_by(LogEntry.seq).limit(1))
 
 
 def of_kind(session: Session, kind: str) -> list[Recorded]:
@@ -118,6 +175,11 @@ def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
         select(LogEntry).where(LogEntry.uuid.in_(found)).order_by(LogEntry.seq).options(selectinload(LogEntry.targets))
     )
     return [read(row) for row in rows]
+
+
+def all_batches(session: Session) -> list[UUID]:
+    """Return every batch that was ever begun."""
+    return list(session.scalars(select(LogEntry.uuid).where(LogEntry.kind == "batch").order_by(LogEntry.seq)))
 
 
 def of_kind_since(session: Session, kind: str, since: datetime) -> list[Recorded]:

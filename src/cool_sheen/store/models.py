@@ -5,8 +5,8 @@ from decimal import Decimal
 from typing import Any, ClassVar
 from uuid import UUID
 
-from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, event, text
-from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column, relationship
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from cool_sheen.store.types import Money, UtcDateTime
 
@@ -133,18 +133,6 @@ class Zone(Base):
     word_of_another: Mapped[bool] = mapped_column(default=False)
 
 
-@event.listens_for(Session, "before_flush")
-def _count_changes(session: Session, _context: Any, _instances: Any) -> None:
-    """Whatever is written to a part, a zone or a face counts as a change of its part: what was worked out is stale."""
-    written = [row for row in (*session.new, *session.dirty, *session.deleted) if isinstance(row, Part | Zone | Face)]
-    touched = {row.uuid if isinstance(row, Part) else row.part_uuid for row in written}
-    with session.no_autoflush:
-        for uuid in touched:
-            part = session.get(Part, uuid)
-            if part is not None:
-                part.changes += 1
-
-
 class ShelfSheet(Base):
     """A product, supply or system of this shop's own, or its own version of one that ships."""
 
@@ -257,6 +245,68 @@ class ClimatePoint(Base):
     air_temp_c: Mapped[float]
     rh_pct: Mapped[float]
     surface_temp_c: Mapped[float | None]
+
+
+class Generation(Base):
+    """How often something was changed that results depend on: what was worked out under an older number is stale."""
+
+    __tablename__ = "generation"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(default=0)
+
+
+class PartStatus(Base):
+    """How a part stands by its log: kept with every entry, dropped and rebuilt at will."""
+
+    __tablename__ = "part_status"
+    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), primary_key=True)
+    seq: Mapped[int]  # the newest entry that is in it
+    changes: Mapped[int]  # and the part's own count of changes
+    space_uuid: Mapped[UUID | None]
+    owed: Mapped[int]
+    passed: Mapped[int]
+    share: Mapped[int]  # of the steps, in per cent
+    words: Mapped[str]  # how many coats of the layer in hand are on
+    next_label: Mapped[str]
+    system_name: Mapped[str]
+    film: Mapped[dict[str, Any]]  # layer by layer, on the first zone
+    counts: Mapped[dict[str, Any]]  # zone -> layer -> counted coats
+    state: Mapped[str] = mapped_column(default="")  # of the film by the weather, when it was last looked at
+    finished_at: Mapped[datetime | None] = mapped_column(default=None)
+    __table_args__ = (Index("ix_part_status_live", "finished_at"),)
+
+
+class LessonRow(Base):
+    """What the touch tests of one coat say of one drying mode, doses and climate taken out."""
+
+    __tablename__ = "lesson"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    coat_uuid: Mapped[UUID]
+    mode: Mapped[str]
+    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
+    product: Mapped[str] = mapped_column(index=True)
+    drying: Mapped[str] = mapped_column(String(64))  # what the clock reads of the sheet, by its hash
+    space_uuid: Mapped[UUID | None]
+    at: Mapped[datetime]
+    tests: Mapped[list[dict[str, Any]]]
+    touches: Mapped[list[dict[str, Any]]]
+    # An id is never used again: the newest one tells that something was taught anew.
+    __table_args__ = (Index("ix_lesson_drying", "drying", "space_uuid"), {"sqlite_autoincrement": True})
+
+
+class BatchStatus(Base):
+    """A batch by its log: what it is of, whether it runs, what is left."""
+
+    __tablename__ = "batch_status"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    seq: Mapped[int]
+    product: Mapped[str]
+    begun_at: Mapped[datetime] = mapped_column(index=True)
+    ended_at: Mapped[datetime | None]
+    pours: Mapped[int]
+    coats: Mapped[int]
+    left_ml: Mapped[float]
+    goes: Mapped[str]
 
 
 # Triggers belong to their tables: a migration that rebuilds one of these must lay them again, and a test looks.

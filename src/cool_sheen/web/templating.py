@@ -11,6 +11,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
 from cool_sheen.core.units import amount, shown
+from cool_sheen.service.climate import weather_age
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.web.assets import Assets
 
@@ -47,22 +48,32 @@ class Pages:
         )
         self.environment.filters.update(amount=amount, when=when, exact=exact)
         self.environment.globals.update(
-            asset=assets.url, version=__version__, nav=PAGES, booth_nav=IN_THE_BOOTH, safety_footing=SAFETY_FOOTING
+            asset=assets.url,
+            moment=datetime.fromisoformat,
+            version=__version__,
+            nav=PAGES,
+            booth_nav=IN_THE_BOOTH,
+            safety_footing=SAFETY_FOOTING,
         )
 
     def show(
         self, request: Request, unit: Unit | None, template: str, status: int = 200, **context: Any
     ) -> HTMLResponse:
         """Render a page or a fragment."""
+        known = self.known(unit, request.url.path, booth=request.cookies.get("booth") == "1")
+        text = self.environment.get_template(template).render({**known, **context})
+        return HTMLResponse(text, status)
+
+    def known(self, unit: Unit | None, path: str, *, booth: bool) -> dict[str, Any]:
+        """Return what every template knows."""
         shop = unit.shop if unit is not None else None
-        known = {
+        return {
             "shop": shop,
             "zone": zone_of(shop) if shop else ZoneInfo("UTC"),
             "units": shop.units if shop else "metric",
             "signs": units_of(shop) if shop else {},
-            "now": self.workshop.now(),
-            "path": request.url.path,
-            "booth": request.cookies.get("booth") == "1",
+            "now": unit.now if unit is not None else self.workshop.now(),
+            "path": path,
+            "booth": booth,
+            "weather_of": weather_age(unit) if unit is not None and shop else None,
         }
-        text = self.environment.get_template(template).render({**known, **context})
-        return HTMLResponse(text, status)

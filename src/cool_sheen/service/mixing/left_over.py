@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from cool_sheen.service.batches import RunningBatch, recent
-from cool_sheen.service.climate import weather_now
 from cool_sheen.service.mixing.plan import Waiting, waiting
 from cool_sheen.service.unit import Unit
 
@@ -38,6 +37,5 @@ def offers(unit: Unit, running: Sequence[RunningBatch], queue: Sequence[Waiting]
 
 def mixing_bench(unit: Unit) -> tuple[list[RunningBatch], list[Waiting], list[Offer]]:
     """Return what runs, what waits, and what is left over for whom."""
-    weather = weather_now(unit)
-    running, queue = recent(unit, weather), waiting(unit, weather)
+    running, queue = recent(unit), waiting(unit)
     return running, queue, offers(unit, running, queue)

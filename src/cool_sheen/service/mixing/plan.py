@@ -16,7 +16,7 @@ from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
 from cool_sheen.service.climate import Weather, weather_now
 from cool_sheen.service.packs import packs_on_offer
-from cool_sheen.service.part_now import PartNow, parts_now
+from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.store import stock as stores
@@ -96,11 +96,11 @@ class Worked:
     space: UUID | None
 
 
-def waiting(unit: Unit, weather: Weather, estimate: str = "shop") -> list[Waiting]:
+def waiting(unit: Unit, estimate: str = "shop") -> list[Waiting]:
     """Return every part with coats to come which are mixed, product by product; cans need no mixing."""
     transfer = transfer_of(unit, estimate)
     out = []
-    for found in parts_now(unit):
+    for found in live_parts(unit):
         ahead = coats_ahead(found.owed, found.zones, found.products, transfer)
         for key, coats in waiting_coats(ahead, found.owed).items():
             if found.products[key].aerosol is None:
@@ -119,7 +119,7 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
     product = shelf.products.get(asked.product)
     if product is None or product.aerosol is not None:
         raise Refused("Something is missing.", {"product": "Choose a product that is mixed."})
-    queue = {w.found.part.uuid: w for w in waiting(unit, weather, asked.estimate) if w.product.key == product.key}
+    queue = {w.found.part.uuid: w for w in waiting(unit, asked.estimate) if w.product.key == product.key}
     chosen = [(queue[u], n) for u, n in asked.parts.items() if u in queue]
     if chosen:  # a part goes by the data that it was planned with
         product = chosen[0][0].product

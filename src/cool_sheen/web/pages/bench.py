@@ -11,12 +11,14 @@ from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
-from cool_sheen.service.climate import weather_now
-from cool_sheen.service.part_now import PartNow, parts_now
+from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.unit import Unit
+from cool_sheen.store import statuses
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
-from cool_sheen.web.views import band, lane, mixing
+from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.templating import Pages
+from cool_sheen.web.views import band, mixing
 from cool_sheen.web.views.ribbon import Frame, frame_around, hours
 
 router = APIRouter()
@@ -25,30 +27,37 @@ router = APIRouter()
 @router.get("/")
 def bench(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show the Bench."""
-    return pages.show(request, unit, "bench/page.html", **_context(unit, shop))
+    return pages.show(request, unit, "bench/page.html", **_context(unit, pages, shop))
 
 
 @router.get("/bench/lanes")
 def lanes(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show what moves on the Bench, for the page to take over."""
-    return pages.show(request, unit, "bench/_live.html", **_context(unit, shop))
+    return pages.show(request, unit, "bench/_live.html", **_context(unit, pages, shop))
 
 
-def _context(unit: Unit, shop: Shop) -> dict[str, Any]:
+def _context(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
     now = unit.now
-    found = parts_now(unit)
-    shown = lane.lanes(found, unit.zone, shop.units)
+    found = {part.part.uuid: part for part in live_parts(unit)}
+    cards = [card for part in found.values() if (card := card_of(unit, pages, part)).live]
+    cards.sort(key=lambda card: card.order)
     wide = frame_around(now, timedelta(hours=2), timedelta(hours=6))
     narrow = frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0)
-    first = next((s for s in found if shown and s.part.uuid == shown[0].uuid), None)
     return {
-        "lanes": shown,
-        "finished": len(found) - len(shown),
+        "cards": cards,
+        "finished": statuses.count_finished(unit.session) + len(found) - len(cards),
         "wide_axis": _axis(wide, unit.zone),
         "narrow_axis": _axis(narrow, unit.zone),
-        "strip": strip(first, unit.zone, shop) if first else None,
-        "pots": [mixing.running(b, now) for b in recent(unit, weather_now(unit)) if b.open and b.pot_life_ends],
+        "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,
+        "pots": [mixing.running(b, now) for b in recent(unit) if b.open and b.pot_life_ends],
     }
+
+
+def _kept_strip(unit: Unit, found: PartNow, shop: Shop) -> dict[str, object]:
+    """The strip of the first part, drawn once a minute."""
+    key = ("strip", found.mark, unit.now.replace(second=0, microsecond=0), shop.units, shop.time_zone)
+    made: dict[str, object] = unit.kept.get(key, lambda: strip(found, unit.zone, shop), lambda _: 20_000)
+    return {**made, "space": found.space, "part": found.part}
 
 
 def _axis(frame: Frame, zone: ZoneInfo) -> dict[str, object]:
@@ -63,8 +72,6 @@ def strip(found: PartNow, zone: ZoneInfo, shop: Shop) -> dict[str, object]:
     frame = frame_around(now, timedelta(hours=1), timedelta(hours=13), 430.0)
     at = found.climate.at(now)
     return {
-        "space": found.space,
-        "part": found.part,
         "air_temp_c": float(at.air_temp_c[0]),
         "rh_pct": float(at.rh_pct[0]),
         "surface_temp_c": float(at.surface_temp_c[0]),

@@ -6,44 +6,50 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.work.owed import StepRow
-from cool_sheen.service.jobs import NewPart, add_part, add_project, all_projects, spaces_by_id
-from cool_sheen.service.part_now import parts_now
+from cool_sheen.service.jobs import NewPart, add_part, add_project, project_choices, projects_page, spaces_by_id
+from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.unit import Refused, Unit
-from cool_sheen.store.models import Project, Shop
+from cool_sheen.store import statuses
+from cool_sheen.store.models import PartStatus, Project, Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.views import lane
+from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.templating import Pages
+from cool_sheen.web.views import lane, section
 
 router = APIRouter()
 
 
 @router.get("/jobs")
-def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
-    """Show all projects and their parts."""
-    standings = {s.part.uuid: s for s in parts_now(unit)}
-    zone = unit.zone
-    cards = {
-        uuid: {
-            "done": lane.layer_count(found),
-            "state": str(found.action.state),
-            "word": lane.STATE_WORDS[str(found.action.state)],
-            "says": found.action.says,
-            "due": lane.clock_time(found.action.counts_to, zone, unit.now) if found.action.counts_to else "",
-            "counting": found.action.counting,
-            "place": found.space.name,
-            "portrait": lane.portrait(found),
-            "share": _share(found.rows),
-        }
-        for uuid, found in standings.items()
+def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, page: int = 1, find: str = "") -> Response:
+    """Show projects and their parts, a page of them: those with live parts first, then by name or newest."""
+    found = projects_page(unit, page, find)
+    live = {p.part.uuid: p for p in live_parts(unit)}
+    kept = statuses.of_parts(unit.session, [part.uuid for project in found.projects for part in project.parts])
+    spaces = {s.uuid: s.name for s in spaces_by_id(unit).values()}
+    cards = {uuid: _job_card(unit, pages, row, live.get(uuid), spaces) for uuid, row in kept.items()}
+    return pages.show(request, unit, "jobs/page.html", found=found, cards=cards, find=find)
+
+
+def _job_card(
+    unit: Unit, pages: Pages, row: PartStatus, live: PartNow | None, spaces: dict[UUID, str]
+) -> dict[str, object]:
+    """What a list says of a part: by its kept status, and while it is live by its lane."""
+    card = card_of(unit, pages, live) if live else None
+    state = card.state if card else "cured"
+    return {
+        "done": row.words,
+        "state": state,
+        "word": lane.STATE_WORDS[state],
+        "says": card.says if card else "Finished",
+        "due": lane.clock_time(card.counts_to, unit.zone, unit.now) if card and card.counts_to else "",
+        "counting": card.counting if card else "",
+        "place": spaces.get(row.space_uuid, "") if row.space_uuid else "",
+        "system": row.system_name,
+        "portrait": section.portrait(row.film, section.Canvas(58, 72)),
+        "share": row.share,
     }
-    return pages.show(request, unit, "jobs/page.html", projects=all_projects(unit), cards=cards)
-
-
-def _share(steps: list[StepRow]) -> int:
-    done = sum(p.status == "done" for p in steps)
-    return round(100 * done / max(1, len(steps)))
 
 
 @router.get("/jobs/new")
@@ -63,8 +69,7 @@ def _form(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         status,
         typed=typed,
         systems=systems,
-        projects=all_projects(unit),
-        project_choices=[(p.uuid, p.name) for p in all_projects(unit)],
+        project_choices=project_choices(unit),
         space_choices=[(s.uuid, s.name) for s in spaces_by_id(unit).values()],
         substrate_choices=[(key, s.name) for key, s in unit.catalogue.substrates.items()],
         with_isocyanates={key for key, s in systems.items() if _hazardous(shelf, s)},

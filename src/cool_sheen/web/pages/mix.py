@@ -13,7 +13,6 @@ from cool_sheen.core.mixing.recipes import FREE
 from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import find, yields
-from cool_sheen.service.climate import weather_now
 from cool_sheen.service.mixing import cup, left_over
 from cool_sheen.service.mixing.plan import Asked, Worked, waiting, work_out
 from cool_sheen.service.packs import packs_on_offer
@@ -68,7 +67,7 @@ def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Ty
     product = shelf.products.get(typed.text("product"))
     if product is None or product.aerosol is not None:
         raise Refused("Choose a product that is mixed.", status=404)
-    queue = [w for w in waiting(unit, weather_now(unit)) if w.product.key == product.key]
+    queue = [w for w in waiting(unit) if w.product.key == product.key]
     worked: Worked | None = None
     asked: Asked | None = None
     try:
@@ -129,7 +128,7 @@ def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDe
             press = typed.uuid("press", "The press has no id: load the page again.")
             if product is None or press is None:
                 raise Refused("This was not begun.", typed.notes)
-            queue = [w for w in waiting(unit, weather_now(unit)) if w.product.key == product.key]
+            queue = [w for w in waiting(unit) if w.product.key == product.key]
             uuid = cup.begin(unit, asked_of(typed, product, queue, shelf), press)
     except (Refused, CoreError):
         typed.notes.clear()

@@ -14,13 +14,14 @@ from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
-from cool_sheen.core.log.history import standing, standing_voids
+from cool_sheen.core.log.history import standing_voids
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.jobs import find_part, spaces_by_id
 from cool_sheen.service.part_now import PartNow, part_now
+from cool_sheen.service.projections import coats_of
 from cool_sheen.service.shelf import newer_data
 from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.store import log
@@ -74,7 +75,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
             {z.name: planned_build(found.system, found.products, z).total_um for z in found.zones},
         ),
         "by_zone": _by_zone(found),
-        "counts": [(la, *lane.coats_of(found, la.id)) for la in found.system.used],
+        "counts": [(la, *coats_of(found.history, found.rows, la.id)) for la in found.system.used],
         "rest": found.rest,
         "passed": found.owed.passed_over(),
         "steps": found.rows,
@@ -88,18 +89,17 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
 
 def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[str, Any]:
     """The log of a part, the newest first, a page of it."""
-    rows = log.of_part(unit.session, found.part.uuid)
-    stands = {r.entry.uuid for r in standing(rows)}
+    uuid = found.part.uuid
     names = log_words.names_for(unit, found.part, found.system)
-    shown = [r for r in reversed(rows) if r.entry.payload.kind not in _WITH_THEIR_BATCH and not r.entry.voids]
-    start = next((n for n, r in enumerate(shown) if r.seq < before), 0) if before else 0
-    some = shown[start : start + _LOG_PAGE]
+    rows = log.page_of_part(unit.session, uuid, _WITH_THEIR_BATCH, before, _LOG_PAGE + 1)
+    some, voids = rows[:_LOG_PAGE], standing_voids(log.voids_of_part(unit.session, uuid))
+    gone = {v.entry.voids for v in voids}
     return {
-        "entries": [(r, log_words.says_logged(unit, r, names, shop.units), r.entry.uuid in stands) for r in some],
-        "older": some[-1].seq if start + _LOG_PAGE < len(shown) else 0,
+        "entries": [(r, log_words.says_logged(unit, r, names, shop.units), r.entry.uuid not in gone) for r in some],
+        "older": some[-1].seq if len(rows) > _LOG_PAGE else 0,
         "newest_shown": not before,
-        "arrival": rows[0].entry.uuid if rows else None,
-        "put_back": {r.entry.voids: r.entry.uuid for r in standing_voids(rows)},
+        "arrival": log.first_of_part(unit.session, uuid),
+        "put_back": {v.entry.voids: v.entry.uuid for v in voids},
         "mixing": MIXING,
     }
 

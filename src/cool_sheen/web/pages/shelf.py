@@ -16,9 +16,8 @@ from cool_sheen.core.drying.touch import learn
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats import documents
 from cool_sheen.service import shelf as shelves
-from cool_sheen.service.climate import weather_now
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.learning import lessons
+from cool_sheen.service.learning import taught_of
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
@@ -210,7 +209,7 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
     ships = unit.catalogue.products.get(key)
     mine = ("product", key) in shelf.own
     spaces = spaces_by_id(unit)
-    learned = lessons(unit, weather_now(unit), spaces).of_product(key)
+    learned = taught_of(unit, key)
     return pages.show(
         request, unit, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
         used=used, cautions=cautions, after={m.name: m.ref_minutes for m in found.milestones}, own=mine,

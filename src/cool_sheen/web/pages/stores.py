@@ -16,8 +16,8 @@ from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
 from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
-from cool_sheen.service.jobs import all_projects
-from cool_sheen.service.part_now import parts_now
+from cool_sheen.service.jobs import project_choices, projects_page
+from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.service.work import new_id
@@ -45,7 +45,7 @@ def take_off(
 ) -> Response:  # fmt: skip
     """Show what everything that is planned will take, what there is, and what to buy."""
     found = stores.stores_of(unit, shop, _chosen(project), "book" if estimate == "book" else "shop")
-    projects = [p for p in all_projects(unit) if p.parts]
+    projects = project_choices(unit)
     return pages.show(
         request, unit, "stores/takeoff.html", rooms=ROOMS, found=found, projects=projects, project=project,
         estimate=estimate, learned=yields(unit), now_at=unit.now,
@@ -192,7 +192,7 @@ def _money(typed: Typed, name: str) -> Decimal | None:
 def cans(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Count aerosol cans by session, and see what moving a part to another session does."""
     part, day, to = (request.query_params.get(name, "") for name in ("part", "day", "to"))
-    meant = parts_now(unit)
+    meant = live_parts(unit)
     before = can_counts(unit, shop, meant)
     after = None
     if part and day and to:
@@ -212,12 +212,10 @@ def cost(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Res
 
 
 def _cost(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
-    shop = unit.shop
-    assert shop is not None  # without a shop the page leads to the first start
-    return pages.show(
-        request, unit, "stores/cost.html", status, rooms=ROOMS, typed=typed,
-        rows=costing.costs(unit, shop),
-    )  # fmt: skip
+    number = request.query_params.get("page", "1")
+    found = projects_page(unit, int(number) if number.isdecimal() else 1)
+    rows = costing.costs(unit, unit.the_shop, [project.uuid for project in found.projects])
+    return pages.show(request, unit, "stores/cost.html", status, rooms=ROOMS, typed=typed, rows=rows, found=found)
 
 
 @router.post("/cost")

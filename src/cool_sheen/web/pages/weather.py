@@ -22,7 +22,7 @@ from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import climate_imports, rooms
 from cool_sheen.service.climate import measured_spans, part_climate, weather_now
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.part_now import parts_now
+from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.rooms import readings, room_list
 from cool_sheen.service.shops import SPACE_KINDS
 from cool_sheen.service.stock import stock
@@ -60,7 +60,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
     mass = surface if surface in SURFACE_LAG_H else "sheet_metal"
     zone, now = unit.zone, unit.now
     weather = weather_now(unit)
-    climate = part_climate(unit, History(stays=[Stay(now, chosen.uuid)]), mass, spaces, weather)
+    climate = part_climate(unit, History(stays=[Stay(now, chosen.uuid)]), mass)
     products = _in_use(unit)
     sheet = stock(unit).products.get(product) or products[0]
     at = climate.at(now)
@@ -106,10 +106,10 @@ def _open_elsewhere(unit: Unit, coat: GoingOn, mass: str, spaces: dict[UUID, Spa
     """The other spaces in which a coat's gate is open now: nobody heats the yard."""
     if chosen.kind != "outdoors":
         return []
-    now, weather = unit.now, weather_now(unit)
+    now = unit.now
 
     def is_open(space: Space) -> bool:
-        climate = part_climate(unit, History(stays=[Stay(now, space.uuid)]), mass, spaces, weather)
+        climate = part_climate(unit, History(stays=[Stay(now, space.uuid)]), mass)
         return CoatGate(climate, coat).shut_at(now) is None
 
     return [s for s in spaces.values() if s.uuid != chosen.uuid and is_open(s)]
@@ -118,7 +118,7 @@ def _open_elsewhere(unit: Unit, coat: GoingOn, mass: str, spaces: dict[UUID, Spa
 def _parts_here(unit: Unit, space: Space) -> list[dict[str, Any]]:
     """The parts in a space with a coat to come: how late today the next one may start, and the first of all of them."""
     out = []
-    for found in parts_now(unit):
+    for found in live_parts(unit):
         step = found.next_coat()
         if step is not None and found.space.uuid == space.uuid:
             last = last_starts(found.situation)

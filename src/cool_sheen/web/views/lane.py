@@ -18,6 +18,7 @@ from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.projections import layer_words
 from cool_sheen.web.views import ribbon, section
 
 STATE_WORDS: dict[str, str] = {
@@ -25,7 +26,7 @@ STATE_WORDS: dict[str, str] = {
     "cured": "cured", "curing": "curing", "bare": "ready to start", "gate": "gate shut", "done": "nothing to do",
     "shut": "fresh coat first", "limit": "done for today",
 }  # fmt: skip
-_URGENCY = (
+URGENCY = (
     "closing", "open", "keyed", "key", "shut", "bare", "wet", "gate", "limit", "locked", "curing", "cured", "done",
 )  # fmt: skip
 _HAZARDS = {
@@ -127,7 +128,7 @@ def shut_spans(found: PartNow) -> tuple[Shut, ...]:
     return tuple(gates_of(found.situation, step, found.now)[0].spans(found.now))
 
 
-def lane(found: PartNow, zone: ZoneInfo, units: str = "metric") -> Lane:
+def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "") -> Lane:
     """Compute a lane."""
     now, action = found.now, found.action
     story = story_of(found, found.film, shut_spans(found))
@@ -161,7 +162,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric") -> Lane:
         narrow=narrow,
         portrait=portrait(found),
         due=_due(found),
-        press=str(uuid4()),
+        press=press or str(uuid4()),
         why=why(found, zone, units),
         mix=mix_address(found),
         zones=zone_rows(found, rows, zone),
@@ -216,18 +217,6 @@ def mix_address(found: PartNow) -> str:
     return f"/mix/new?product={step.layer.product}&part_{found.part.uuid}=1"
 
 
-def lanes(all_found: Sequence[PartNow], zone: ZoneInfo, units: str = "metric") -> list[Lane]:
-    """Compute the lanes of all live parts, the most urgent first."""
-    live = [s for s in all_found if is_live(s)]
-    live.sort(key=lambda s: (_URGENCY.index(str(s.action.state)), s.action.counts_to or s.now))
-    return [lane(s, zone, units) for s in live]
-
-
-def is_live(found: PartNow) -> bool:
-    """Whether something is still to come on a part: work, a cure, or an answer to what was passed over."""
-    return found.action.state not in (State.CURED, State.DONE) or bool(found.owed.passed_over())
-
-
 def portrait(found: PartNow) -> section.Section:
     """Return a part's film as a small picture: its first zone."""
     return _portrait(_Seen(found))
@@ -255,22 +244,7 @@ def _portrait(seen: _Seen) -> section.Section:
 
 def layer_count(found: PartNow) -> str:
     """Say how many coats of the layer in hand are on, such as ``Primer 2 of 3``."""
-    if not found.history.coats:
-        return "no coat yet"
-    layer_id = found.history.coats[-1].payload.layer_id
-    layer = next((la for la in found.system.layers if la.id == layer_id), None)
-    if layer is None:
-        return "a layer that was taken out"
-    on, of = coats_of(found, layer_id)
-    return f"{layer.name} {on} of {of}"
-
-
-def coats_of(found: PartNow, layer_id: str) -> tuple[int, int]:
-    """Return how many coats of a layer count, and how many it is to have: extra ones count beyond the target."""
-    mine = [r for r in found.rows if isinstance(r.step, CoatStep) and r.step.layer.id == layer_id]
-    counted = [r for r in mine if isinstance(r.step, CoatStep) and r.step.coat.counted]
-    done = sum(r.status == "done" for r in counted)
-    return (max(done, found.history.counts[layer_id]) if len(counted) == done else done), len(counted)
+    return layer_words(found.system, found.history, found.rows)
 
 
 def button_word(does: str, says: str) -> str:

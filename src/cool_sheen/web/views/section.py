@@ -2,10 +2,11 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.film.build import Build
+from cool_sheen.core.film.build import Build, LayerFilm
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.units import amount
 
@@ -61,6 +62,16 @@ class Section:
 
 
 @dataclass(frozen=True, slots=True)
+class Look:
+    """How a layer looks: what it is called, its colour, and what must be left of it."""
+
+    name: str
+    role: str
+    swatch: str
+    reserve_um: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Canvas:
     """The picture's size, and whether it has a scale: ``left`` is the room for it, in the units of ``units``."""
 
@@ -95,9 +106,23 @@ def draw(
         canvas: Size and scale of the picture.
         planned_um: What the system leaves on each zone; the same everywhere when None. [um]
     """
-    everywhere = planned_build(system, products).total_um if planned_um is None else max(planned_um.values())
-    planned_of = planned_um or dict.fromkeys(builds, everywhere)
-    planned = everywhere
+    planned = planned_build(system, products).total_um if planned_um is None else max(planned_um.values())
+    looks = {la.id: Look(la.name, la.role, products[la.product].swatch, la.reserve_um) for la in system.layers}
+    return _drawn(builds, looks, canvas, planned_um or dict.fromkeys(builds, planned), planned)
+
+
+def portrait(film: Mapping[str, Any], canvas: Canvas) -> Section:
+    """Draw the film of a part as it is kept with its status, without its log."""
+    layers = film["layers"]
+    build = Build([LayerFilm(la["id"], list(la["coats_um"]), la["sanded_um"]) for la in layers])
+    looks = {la["id"]: Look(la["name"], la["role"], la["swatch"]) for la in layers}
+    return _drawn({"film": build}, looks, canvas, {"film": film["planned_um"]}, film["planned_um"])
+
+
+def _drawn(
+    builds: Mapping[str, Build], looks: Mapping[str, Look], canvas: Canvas, planned_of: Mapping[str, float],
+    planned: float,
+) -> Section:  # fmt: skip
     tallest = max([planned, 1.0, *(b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())])
     base = canvas.height * (1 - SUBSTRATE_UM_SHARE)
     ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)
@@ -107,7 +132,7 @@ def draw(
     columns = []
     for place, (name, build) in enumerate(builds.items()):
         x = canvas.left + place * (width + gap)
-        slabs = _slabs(build, system, products, ruler, (x, width))
+        slabs = _slabs(build, looks, ruler, (x, width))
         top = round(base - planned_of[name] * ruler.scale, 1)
         label = name if room_for_names else str(place + 1)
         columns.append(Column(name, label, round(x, 1), round(width, 1), slabs, top, build.total_um))
@@ -118,15 +143,15 @@ def draw(
     return Section(canvas.width, canvas.height, base, columns, steps, planned, says)
 
 
-def _slabs(
-    build: Build, system: System, products: Mapping[str, Product], ruler: _Ruler, across: tuple[float, float]
-) -> list[Slab]:
+_GONE = Look("a layer that was taken out", "primer", "#888888")
+
+
+def _slabs(build: Build, looks: Mapping[str, Look], ruler: _Ruler, across: tuple[float, float]) -> list[Slab]:
     """Lay the layers of one zone on top of each other."""
-    layers = {layer.id: layer for layer in system.layers}
     y = ruler.base
     slabs = []
     for film in build.layers:
-        layer = layers.get(film.layer_id)
+        look = looks.get(film.layer_id, _GONE)
         height = film.left_um * ruler.scale
         y -= height
         lines, level = [], 0.0
@@ -134,13 +159,13 @@ def _slabs(
             level += coat
             if level < film.left_um:
                 lines.append(round(y + height - level * ruler.scale, 1))
-        reserve = layer.reserve_um if layer else 0.0
+        reserve = look.reserve_um
         slabs.append(
             Slab(
                 layer_id=film.layer_id,
-                name=layer.name if layer else film.layer_id,
-                role=layer.role if layer else "primer",
-                swatch=products[layer.product].swatch if layer else "#888888",
+                name=look.name,
+                role=look.role,
+                swatch=look.swatch,
                 y=round(y, 1),
                 height=round(height, 1),
                 ghost=round(film.sanded_um * ruler.scale, 1),

@@ -1,0 +1,92 @@
+"""Working ahead: what moves with the weather is made by a worker, for live parts alone, and never inside a request."""
+
+import logging
+from collections.abc import Callable
+from datetime import timedelta
+from threading import Condition, Thread
+
+from cool_sheen.service.climate import newest_weather
+from cool_sheen.service.part_now import PartNow, live_parts
+from cool_sheen.service.unit import Unit, Workshop
+from cool_sheen.store import statuses
+
+PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
+_say = logging.getLogger(__name__)
+
+
+def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None) -> int:
+    """Work out how every live part stands in the newest weather, and note which have come to their end.
+
+    Args:
+        unit: A unit of work that makes the weather.
+        warm: What else is to be ready for each part, such as its lane.
+
+    Returns: How many parts are live.
+    """
+    if unit.shop is None:
+        return 0
+    found = live_parts(unit)
+    for part in found:
+        if not part.is_live:
+            statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now)  # type: ignore[arg-type]
+        elif warm is not None:
+            warm(unit, part)
+    return len(found)
+
+
+class Worker:
+    """A thread that looks ahead with every minute, and at once when the air was changed."""
+
+    def __init__(self, workshop: Workshop, warm: Callable[[Unit, PartNow], None] | None = None) -> None:
+        self.workshop, self.warm = workshop, warm
+        self._turn = Condition()
+        self._asked, self._done, self._stopped = 0, 0, False
+        self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
+
+    def start(self) -> None:
+        """Look ahead once, so that the first answer is ready, and go on doing so."""
+        self._look()
+        self.workshop.air_changed = self.at_once
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop after the look in hand."""
+        with self._turn:
+            self._stopped = True
+            self._turn.notify_all()
+        self._thread.join(10)
+        self.workshop.air_changed, self.workshop.weather_ready = None, None
+
+    def at_once(self) -> None:
+        """Look ahead now, and wait a little for it: what was pressed is to be seen on the next page."""
+        with self._turn:
+            self._asked += 1
+            mine = self._asked
+            self._turn.notify_all()
+            self._turn.wait_for(lambda: self._done >= mine or self._stopped, PATIENCE_S)
+
+    def _run(self) -> None:
+        while True:
+            with self._turn:
+                self._turn.wait_for(lambda: self._asked > self._done or self._stopped, self._seconds_to_next())
+                if self._stopped:
+                    return
+                mine = self._asked
+            self._look()
+            with self._turn:
+                self._done = max(self._done, mine)
+                self._turn.notify_all()
+
+    def _seconds_to_next(self) -> float:
+        now = self.workshop.now()
+        minute = now.replace(second=0, microsecond=0) + timedelta(minutes=1)
+        return max(0.5, (minute - now).total_seconds())
+
+    def _look(self) -> None:
+        try:
+            with self.workshop.open(works_ahead=True) as unit:
+                weather = newest_weather(unit)
+                look_ahead(unit, self.warm)
+            self.workshop.weather_ready = weather
+        except Exception:  # the pages go on with the weather that they have, and say how old it is
+            _say.exception("The look ahead failed")

@@ -1,0 +1,171 @@
+"""What is kept of the log: the status of parts and batches, and what tests taught. Written in the transaction that
+appends, and rebuilt from the log by one command.
+"""
+
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+
+from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.film.planned import planned_build
+from cool_sheen.core.log.batches import fold_batches
+from cool_sheen.core.log.history import History, fold
+from cool_sheen.core.work.owed import Owed, StepRow, owed_to
+from cool_sheen.core.work.steps import CoatStep, steps_of
+from cool_sheen.service.histories import heirs_of, key_of, weight_of
+from cool_sheen.service.jobs import zone_facts
+from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
+from cool_sheen.service.unit import Unit
+from cool_sheen.store import changes, log, statuses
+from cool_sheen.store.models import Part
+
+
+def settle(unit: Unit) -> None:
+    """Bring what is kept up to date with everything that this unit of work wrote."""
+    unit.session.flush()
+    for uuid in _taken(changes.parts_touched(unit.session)):
+        keep_part(unit, uuid)
+    for uuid in _taken(changes.batches_touched(unit.session)):
+        keep_batch(unit, uuid)
+
+
+def _taken(touched: set[UUID]) -> list[UUID]:
+    found = list(touched)
+    touched.clear()
+    return found
+
+
+def rebuild(unit: Unit) -> int:
+    """Drop all that is kept, and make it again from the log; return how many parts there are."""
+    statuses.drop_all(unit.session)
+    parts = list(unit.session.scalars(select(Part.uuid)))
+    for uuid in parts:
+        keep_part(unit, uuid)
+    for uuid in log.all_batches(unit.session):
+        keep_batch(unit, uuid)
+    changes.bump(unit.session, changes.LESSONS)
+    changes.bump(unit.session, changes.BATCHES)
+    return len(parts)
+
+
+def fill(unit: Unit) -> int:
+    """Keep the status of parts that have none: after an upgrade, or of a shop that was copied."""
+    missing = statuses.without_status(unit.session)
+    for uuid in missing:
+        keep_part(unit, uuid)
+    if missing:
+        for uuid in log.all_batches(unit.session):
+            keep_batch(unit, uuid)
+    return len(missing)
+
+
+def keep_part(unit: Unit, uuid: UUID) -> None:
+    """Keep how a part stands by its log, and what its touch tests taught."""
+    part = unit.session.get(Part, uuid)
+    if part is None:
+        return
+    rows = log.of_part(unit.session, uuid)
+    history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
+    seq = rows[-1].seq if rows else 0
+    unit.to_keep.append((key_of(part, seq), history, weight_of(history)))
+    owed = owed_to(steps_of(System.model_validate(part.system), zone_facts(unit, part)), history)
+    statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
+    taught = lessons_of(unit, part, history) if history.touches else []
+    statuses.put_lessons(unit.session, uuid, [_lesson_fields(lesson) for lesson in taught])
+
+
+def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) -> dict[str, Any]:
+    """Return the columns of a part's status.
+
+    Args:
+        unit: The unit of work.
+        part: The row.
+        history: Its folded log.
+        owed: How its steps stand.
+        seq: Its newest entry.
+    """
+    system, rows = System.model_validate(part.system), owed.rows()
+    done = sum(row.status == "done" for row in rows)
+    ahead = [row for row in rows if row.owed]
+    return {
+        "part_uuid": part.uuid, "seq": seq, "changes": part.changes,
+        "space_uuid": history.stays[-1].space if history.stays else None,
+        "owed": len(ahead), "passed": sum(bool(row.passed) for row in rows),
+        "share": round(100 * done / max(1, len(rows))), "words": layer_words(system, history, rows),
+        "next_label": ahead[0].step.label if ahead else "", "system_name": system.name,
+        "film": _film(unit, part, system, history),
+        "counts": {str(zone): dict(counts) for zone, counts in history.coats_by_zone.items()},
+    }  # fmt: skip
+
+
+def layer_words(system: System, history: History, rows: list[StepRow]) -> str:
+    """Say how many coats of the layer in hand are on, such as ``Primer 2 of 3``."""
+    if not history.coats:
+        return "no coat yet"
+    layer_id = history.coats[-1].payload.layer_id
+    layer = next((la for la in system.layers if la.id == layer_id), None)
+    if layer is None:
+        return "a layer that was taken out"
+    on, of = coats_of(history, rows, layer_id)
+    return f"{layer.name} {on} of {of}"
+
+
+def coats_of(history: History, rows: list[StepRow], layer_id: str) -> tuple[int, int]:
+    """Return how many coats of a layer count, and how many it is to have: extra ones count beyond the target."""
+    mine = [(r, r.step) for r in rows if isinstance(r.step, CoatStep) and r.step.layer.id == layer_id]
+    counted = [r for r, step in mine if isinstance(step, CoatStep) and step.coat.counted]
+    done = sum(r.status == "done" for r in counted)
+    return (max(done, history.counts[layer_id]) if len(counted) == done else done), len(counted)
+
+
+def _film(unit: Unit, part: Part, system: System, history: History) -> dict[str, Any]:
+    """The film of the first zone, so that a list can draw it without the log."""
+    layers = {layer.id: layer for layer in system.layers}
+    sheets = {key: unit.revision(name) for key, name in part.revisions.items()}
+    first = next(iter(history.builds.values()))
+    return {
+        "planned_um": planned_build(system, sheets).total_um,
+        "layers": [
+            {
+                "id": film.layer_id, "coats_um": film.coats_um, "sanded_um": film.sanded_um,
+                "name": layers[film.layer_id].name if film.layer_id in layers else film.layer_id,
+                "role": layers[film.layer_id].role if film.layer_id in layers else "primer",
+                "swatch": sheets[layers[film.layer_id].product].swatch if film.layer_id in layers else "#888888",
+            }
+            for film in first.layers
+        ],
+    }  # fmt: skip
+
+
+def _lesson_fields(lesson: Lesson) -> dict[str, Any]:
+    return {
+        "coat_uuid": lesson.coat, "mode": lesson.mode.value, "part_uuid": lesson.part, "product": lesson.product,
+        "drying": drying_hash(lesson.drying), "space_uuid": lesson.space, "at": lesson.touches[0].at,
+        "tests": [
+            {"predicted": t.predicted_minutes, "not_ready": t.not_ready_minutes, "ready": t.ready_minutes}
+            for t in lesson.tests
+        ],
+        "touches": [
+            {
+                "uuid": str(t.uuid), "at": t.at.isoformat(), "milestone": t.payload.milestone, "ready": t.payload.ready,
+                "how": t.payload.how,
+            }
+            for t in lesson.touches
+        ],
+    }  # fmt: skip
+
+
+def keep_batch(unit: Unit, uuid: UUID) -> None:
+    """Keep how a batch stands by its log; one that was taken back is forgotten."""
+    rows = log.of_batches(unit.session, [uuid])
+    state = fold_batches(rows).get(uuid)
+    if state is None:
+        statuses.drop_batch(unit.session, uuid)
+        return
+    fields = {
+        "uuid": uuid, "seq": max(row.seq for row in rows), "product": state.plan.product, "begun_at": state.begun,
+        "ended_at": state.ended, "pours": len(state.pours), "coats": len(state.coats), "left_ml": state.left_ml,
+        "goes": state.goes,
+    }  # fmt: skip
+    statuses.put_batch(unit.session, fields)

@@ -1,0 +1,102 @@
+"""What a session changes, noted as it is written: parts and batches to be settled before the commit, and generations
+of what results depend on.
+"""
+
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import event, select
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+
+from cool_sheen.store.models import (
+    ClimateImport,
+    Face,
+    Generation,
+    LogEntry,
+    PackSheet,
+    Part,
+    ShelfSheet,
+    Shop,
+    Space,
+    Zone,
+)
+
+AIR, BATCHES, LESSONS, SHELF = "air", "batches", "lessons", "shelf"
+_BY_TABLE: dict[type, str] = {
+    Shop: AIR, Space: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
+}  # fmt: skip
+_BY_KIND: dict[str, tuple[str, ...]] = {
+    "climate_reading": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES),
+    **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
+}  # fmt: skip
+_PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
+
+
+def parts_touched(session: Session) -> set[UUID]:
+    """Return the parts that this session wrote about and that are not settled yet."""
+    found: set[UUID] = session.info.setdefault(_PARTS, set())
+    return found
+
+
+def batches_touched(session: Session) -> set[UUID]:
+    """Return the batches that this session wrote about and that are not settled yet."""
+    found: set[UUID] = session.info.setdefault(_BATCHES, set())
+    return found
+
+
+def generations(session: Session) -> dict[str, int]:
+    """Return how often each thing was changed that results depend on, this session's own changes included."""
+    if _KNOWN not in session.info:
+        session.info[_KNOWN] = {name: n for name, n in session.execute(select(Generation.name, Generation.number))}
+    found: dict[str, int] = session.info[_KNOWN]
+    return found
+
+
+def bump(session: Session, name: str) -> None:
+    """Count one change."""
+    statement = insert(Generation).values(name=name, number=1)
+    session.execute(statement.on_conflict_do_update(index_elements=["name"], set_={"number": Generation.number + 1}))
+    session.info.pop(_KNOWN, None)
+    session.info.setdefault(_BUMPED, set()).add(name)
+
+
+def air_is_new(session: Session) -> bool:
+    """Whether this session changed what the air depends on."""
+    return AIR in session.info.get(_BUMPED, ())
+
+
+@event.listens_for(Session, "before_flush")
+def _take_note(session: Session, _context: Any, _instances: Any) -> None:
+    rows = [*session.new, *(r for r in session.dirty if session.is_modified(r)), *session.deleted]
+    names = {_BY_TABLE[type(row)] for row in rows if type(row) in _BY_TABLE}
+    for row in rows:
+        if isinstance(row, LogEntry):
+            names.update(_BY_KIND.get(row.kind, ()))
+            parts_touched(session).update(t.part_uuid for t in row.targets if t.part_uuid)
+            batches_touched(session).update(_batches_of(row))
+    _count_part_changes(session, [row for row in rows if isinstance(row, Part | Zone | Face)])
+    session.info.setdefault("to bump", set()).update(names)
+
+
+@event.listens_for(Session, "after_flush_postexec")
+def _bump_all(session: Session, _context: Any) -> None:
+    for name in session.info.pop("to bump", set()):
+        bump(session, name)
+
+
+def _batches_of(row: LogEntry) -> set[UUID]:
+    named = row.payload.get("batch") if isinstance(row.payload, dict) else None
+    out = {UUID(str(named))} if named else set()
+    return out | {row.uuid} if row.kind == "batch" else out
+
+
+def _count_part_changes(session: Session, rows: list[Any]) -> None:
+    """Whatever is written to a part, a zone or a face counts as a change of its part: what was worked out is stale."""
+    touched = {row.uuid if isinstance(row, Part) else row.part_uuid for row in rows}
+    parts_touched(session).update(touched)
+    with session.no_autoflush:
+        for uuid in touched:
+            part = session.get(Part, uuid)
+            if part is not None:
+                part.changes += 1

@@ -1,0 +1,107 @@
+"""Kept status on disk: of parts, of lessons, of batches. All of it can be dropped, and rebuilt from the log."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, delete, func, select, update
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+
+from cool_sheen.store.models import BatchStatus, LessonRow, Part, PartStatus
+
+
+def put_part(session: Session, fields: dict[str, Any]) -> None:
+    """Write how a part stands; what was finished is looked at again."""
+    statement = insert(PartStatus).values(**fields, state="", finished_at=None)
+    changed = {name: statement.excluded[name] for name in (*fields, "state", "finished_at") if name != "part_uuid"}
+    session.execute(statement.on_conflict_do_update(index_elements=["part_uuid"], set_=changed))
+
+
+def finish(session: Session, part: UUID, seq: int, at: datetime) -> None:
+    """Note that nothing is to come on a part any more, unless it was written about since."""
+    same = (PartStatus.part_uuid == part, PartStatus.seq == seq, PartStatus.finished_at.is_(None))
+    session.execute(update(PartStatus).where(*same).values(finished_at=at, state="cured"))
+
+
+def live_seqs(session: Session) -> dict[UUID, tuple[int, int]]:
+    """Return the parts on which something is still to come, with their newest entry and their count of changes."""
+    rows = session.execute(
+        select(PartStatus.part_uuid, PartStatus.seq, PartStatus.changes).where(PartStatus.finished_at.is_(None))
+    )
+    return {part: (seq, changes) for part, seq, changes in rows}
+
+
+def seq_of(session: Session, part: UUID) -> int:
+    """Return the newest entry of a part; 0 where it has none."""
+    return session.scalar(select(PartStatus.seq).where(PartStatus.part_uuid == part)) or 0
+
+
+def count_finished(session: Session) -> int:
+    """Return how many parts are finished."""
+    query = select(func.count()).select_from(PartStatus).where(PartStatus.finished_at.is_not(None))
+    return session.scalar(query) or 0
+
+
+def of_parts(session: Session, parts: Iterable[UUID]) -> dict[UUID, PartStatus]:
+    """Return the status of some parts."""
+    rows = session.scalars(select(PartStatus).where(PartStatus.part_uuid.in_(list(parts))))
+    return {row.part_uuid: row for row in rows}
+
+
+def without_status(session: Session) -> list[UUID]:
+    """Return the parts that have no status yet."""
+    known = select(PartStatus.part_uuid)
+    return list(session.scalars(select(Part.uuid).where(Part.uuid.not_in(known))))
+
+
+def put_lessons(session: Session, part: UUID, rows: list[dict[str, Any]]) -> None:
+    """Write what the tests of a part teach, in place of what they taught before."""
+    session.execute(delete(LessonRow).where(LessonRow.part_uuid == part))
+    if rows:
+        session.execute(insert(LessonRow), rows)
+
+
+def lesson_marks(session: Session) -> dict[tuple[str, UUID | None], tuple[int, int]]:
+    """Return a figure for each sheet and space that changes whenever one of its lessons does."""
+    query = select(LessonRow.drying, LessonRow.space_uuid, func.count(), func.max(LessonRow.id)).group_by(
+        LessonRow.drying, LessonRow.space_uuid
+    )
+    return {(drying, space): (count, newest) for drying, space, count, newest in session.execute(query)}
+
+
+def lessons_where(session: Session, *conditions: ColumnElement[bool]) -> list[LessonRow]:
+    """Return lessons in the order in which they were taught."""
+    return list(session.scalars(select(LessonRow).where(*conditions).order_by(LessonRow.at, LessonRow.coat_uuid)))
+
+
+def put_batch(session: Session, fields: dict[str, Any]) -> None:
+    """Write how a batch stands."""
+    statement = insert(BatchStatus).values(**fields)
+    changed = {name: statement.excluded[name] for name in fields if name != "uuid"}
+    session.execute(statement.on_conflict_do_update(index_elements=["uuid"], set_=changed))
+
+
+def drop_batch(session: Session, uuid: UUID) -> None:
+    """Forget a batch that was taken back."""
+    session.execute(delete(BatchStatus).where(BatchStatus.uuid == uuid))
+
+
+def batches_since(session: Session, since: datetime) -> list[tuple[UUID, int]]:
+    """Return the batches that were begun since an instant, newest first, each with its newest entry."""
+    query = select(BatchStatus.uuid, BatchStatus.seq).where(BatchStatus.begun_at >= since)
+    return [(uuid, seq) for uuid, seq in session.execute(query.order_by(BatchStatus.begun_at.desc()))]
+
+
+def ended_mark(session: Session) -> tuple[int, int]:
+    """Return a figure that changes whenever a batch is ended, or its end is taken back."""
+    query = select(func.count(), func.max(BatchStatus.seq)).where(BatchStatus.ended_at.is_not(None))
+    count, newest = session.execute(query).one()
+    return count, newest or 0
+
+
+def drop_all(session: Session) -> None:
+    """Drop everything that is kept: the log has it."""
+    for table in (PartStatus, LessonRow, BatchStatus):
+        session.execute(delete(table))

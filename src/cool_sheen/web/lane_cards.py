@@ -1,0 +1,58 @@
+"""Lanes, drawn once a minute for all who look: kept as they were rendered, each press with an id of its own."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.unit import Unit
+from cool_sheen.web.templating import Pages
+from cool_sheen.web.views import lane
+
+_PRESS = "00000000-0000-4000-8000-00000000face"  # stands where each answer puts an id that was never used
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """A part's lane, rendered, and what lists say of it."""
+
+    uuid: UUID
+    live: bool
+    state: str
+    word: str
+    says: str
+    counting: str
+    counts_to: datetime | None
+    html: str
+
+    @property
+    def order(self) -> tuple[int, float]:
+        """The most urgent first."""
+        return lane.URGENCY.index(self.state), self.counts_to.timestamp() if self.counts_to else 0.0
+
+    def __html__(self) -> str:
+        """The lane as its template made it, with an id for the next press."""
+        return self.html.replace(_PRESS, str(uuid4()))
+
+
+def card_of(unit: Unit, pages: Pages, found: PartNow) -> Card:
+    """Return the card of a part for this minute, made when nobody has asked for it yet."""
+    shop = unit.the_shop
+    minute = unit.now.replace(second=0, microsecond=0)
+    key = ("card", found.mark, minute, shop.units, shop.time_zone, found.part.name, found.space.name)
+    made: Card = unit.kept.get(key, lambda: _draw(unit, pages, found), lambda card: 1_000 + 2 * len(card.html))
+    return made
+
+
+def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
+    action = found.action
+    html = ""
+    if found.is_live:
+        shown = lane.lane(found, unit.zone, unit.the_shop.units, _PRESS)
+        context: dict[str, Any] = pages.known(unit, "/", booth=False)
+        html = pages.environment.get_template("bench/_lane.html").render({**context, "lane": shown})
+    return Card(
+        found.part.uuid, found.is_live, str(action.state), lane.STATE_WORDS[str(action.state)], action.says,
+        action.counting, action.counts_to, html,
+    )  # fmt: skip
