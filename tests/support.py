@@ -14,9 +14,9 @@ from fastapi.testclient import TestClient
 from cool_sheen.core.climate.series import Series
 from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewShop, NewSpace, set_up
-from cool_sheen.service.opening import open_workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app

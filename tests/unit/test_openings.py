@@ -93,9 +93,9 @@ def test_the_closing_of_a_gate_is_the_last_instant_that_is_safe(hardener, minute
         inside &= (seen.surface_temp_c >= limits.air_min_c) & (seen.surface_temp_c <= limits.air_max_c)
         return bool(np.all(inside & (seen.rh_pct <= limits.rh_max_pct) & (margin >= limits.dew_margin_k)))
 
-    for at in (opens, opens + (closes - opens) / 2, closes - timedelta(seconds=60)):
-        assert is_safe(at)
-        assert gate.shut_at(at) is None
+    for start in (opens, opens + (closes - opens) / 2, closes - timedelta(seconds=60)):
+        assert is_safe(start)
+        assert gate.shut_at(start) is None
     after = closes + timedelta(seconds=60)
     assert not is_safe(after)
     assert gate.shut_at(after) is not None

@@ -5,10 +5,12 @@ from collections.abc import Callable
 from datetime import timedelta
 from threading import Condition, Thread
 
-from cool_sheen.service.climate import newest_weather
+from cool_sheen.core.materials.kits import load_solver
+from cool_sheen.service.climate import Ready, newest_weather
+from cool_sheen.service.learning import newest_lessons
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.unit import Unit, Workshop
-from cool_sheen.store import statuses
+from cool_sheen.store import changes, statuses
 
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
 _say = logging.getLogger(__name__)
@@ -34,6 +36,14 @@ def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None) 
     return len(found)
 
 
+def look_once(workshop: Workshop, warm: Callable[[Unit, PartNow], None] | None = None) -> None:
+    """Look ahead, and let all who ask from now on go by it."""
+    with workshop.open(works_ahead=True) as unit:
+        ready = Ready(newest_weather(unit), newest_lessons(unit))
+        look_ahead(unit, warm)
+    workshop.ready = ready
+
+
 class Worker:
     """A thread that looks ahead with every minute, and at once when the air was changed."""
 
@@ -46,7 +56,7 @@ class Worker:
     def start(self) -> None:
         """Look ahead once, so that the first answer is ready, and go on doing so."""
         self._look()
-        self.workshop.air_changed = self.at_once
+        self.workshop.changed = self.news
         self._thread.start()
 
     def stop(self) -> None:
@@ -55,17 +65,21 @@ class Worker:
             self._stopped = True
             self._turn.notify_all()
         self._thread.join(10)
-        self.workshop.air_changed, self.workshop.weather_ready = None, None
+        self.workshop.changed, self.workshop.ready = None, None
 
-    def at_once(self) -> None:
-        """Look ahead now, and wait a little for it: what was pressed is to be seen on the next page."""
+    def news(self, what: frozenset[str]) -> None:
+        """Look ahead now; who changed the air waits a little for it, so that the next page shows what it did."""
+        if not what & {changes.AIR, changes.LESSONS}:
+            return
         with self._turn:
             self._asked += 1
             mine = self._asked
             self._turn.notify_all()
-            self._turn.wait_for(lambda: self._done >= mine or self._stopped, PATIENCE_S)
+            if changes.AIR in what:
+                self._turn.wait_for(lambda: self._done >= mine or self._stopped, PATIENCE_S)
 
     def _run(self) -> None:
+        load_solver()
         while True:
             with self._turn:
                 self._turn.wait_for(lambda: self._asked > self._done or self._stopped, self._seconds_to_next())
@@ -84,9 +98,6 @@ class Worker:
 
     def _look(self) -> None:
         try:
-            with self.workshop.open(works_ahead=True) as unit:
-                weather = newest_weather(unit)
-                look_ahead(unit, self.warm)
-            self.workshop.weather_ready = weather
+            look_once(self.workshop, self.warm)
         except Exception:  # the pages go on with the weather that they have, and say how old it is
             _say.exception("The look ahead failed")

@@ -1,5 +1,6 @@
 """The climate of a space and of a part: forecast, room model, readings, surface, put together once and kept."""
 
+from collections.abc import Hashable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -10,7 +11,7 @@ from sqlalchemy import select
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import BRIDGED_S, Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
-from cool_sheen.core.climate.series import Series, instant, seconds
+from cool_sheen.core.climate.series import REACH, Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
 from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
 from cool_sheen.core.log.history import History, Stay, standing
@@ -45,11 +46,18 @@ class Weather:
         return self.tick, self.number
 
 
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """What a worker has worked out, and all others go by until it has something newer."""
+
+    weather: Weather
+    lessons: int
+
+
 def weather_now(unit: Unit) -> Weather:
     """Return the weather to go by: the newest that was worked out, where a worker does that; else that of now."""
-    newest = newest_weather(unit)
-    ready = unit.workshop.weather_ready
-    return newest if ready is None or unit.works_ahead else ready
+    ready: Ready | None = unit.workshop.ready
+    return newest_weather(unit) if ready is None or unit.works_ahead else ready.weather
 
 
 def weather_age(unit: Unit) -> datetime | None:
@@ -78,12 +86,38 @@ def _typed(unit: Unit) -> list[Recorded]:
     return found
 
 
-def space_series(unit: Unit, space: Space, since: datetime, weather: Weather) -> Series:
-    """Return the air of a space from ``since`` (rounded down to a block of days) until two weeks ahead."""
-    origin = _block_of(since)
-    key = ("space", space.uuid, origin, weather.version)
-    found: Series = unit.kept.get(key, lambda: _make_series(unit, space, origin, weather), _bytes_of)
+def space_series(unit: Unit, space: Space, since: datetime, weather: Weather, until: datetime | None = None) -> Series:
+    """Return the air of a space from ``since`` (rounded down to a block of days) until two weeks ahead.
+
+    Args:
+        unit: The unit of work.
+        space: The space.
+        since: From when on.
+        weather: The weather to go by.
+        until: Where it may end, for work that lies far back: what is over does not move with the hour.
+    """
+    span = _span(since, until, weather)
+    found: Series = unit.kept.get(
+        ("space", space.uuid, *span.key), lambda: _make_series(unit, space, span, weather), _bytes_of
+    )
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Span:
+    """A stretch of climate, in blocks of days, and the key under which it stays true."""
+
+    since: datetime
+    until: datetime
+    key: tuple[Hashable, ...]
+
+
+def _span(since: datetime, until: datetime | None, weather: Weather) -> _Span:
+    origin, end = _block_of(since), weather.tick + weather.ahead
+    if until is not None and _block_of(until) + timedelta(seconds=_BLOCK_S) < weather.tick - _SENSOR_BACK:
+        end = _block_of(until) + timedelta(seconds=_BLOCK_S)
+        return _Span(origin, end, (origin, end, weather.number))
+    return _Span(origin, end, (origin, end, weather.version))
 
 
 def _block_of(at: datetime) -> datetime:
@@ -111,14 +145,15 @@ def measured_spans(unit: Unit, space: Space, since: datetime, weather: Weather) 
     return out
 
 
-def _make_series(unit: Unit, space: Space, origin: datetime, weather: Weather) -> Series:
-    outdoor = _outdoor(unit, origin - _RUN_IN, weather)
+def _make_series(unit: Unit, space: Space, span: _Span, weather: Weather) -> Series:
+    origin = span.since
+    outdoor = _outdoor(unit, span)
     if space.kind == "outdoors":
         return outdoor
     lag_h = SPACE_LAG_H[space.kind] if space.lag_h is None else space.lag_h
     room = Room(lag_h, space.heater_min_c, space.dehumidifier_max_rh_pct)
     model = room_climate(outdoor, room)
-    sources = _records(unit, space.uuid, origin - _RUN_IN, weather.tick + weather.ahead)
+    sources = _records(unit, space.uuid, origin - _RUN_IN, span.until)
     if space.has_sensor:
         # A stand-in makes way for what was really measured: from the first real reading on it is silent.
         real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
@@ -129,11 +164,12 @@ def _make_series(unit: Unit, space: Space, origin: datetime, weather: Weather) -
     return corrected(model, believed(sources))
 
 
-def _outdoor(unit: Unit, since: datetime, weather: Weather) -> Series:
+def _outdoor(unit: Unit, span: _Span) -> Series:
+    since, until = span.since - _RUN_IN, span.until
+
     def make() -> Series:
         shop = unit.shop
         seed = shop.weather_seed if shop else 0
-        until = weather.tick + weather.ahead
         forecast = SimulatedForecast(seed).hourly(since, until)
         for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
             if points := records.taken_points(unit.session, since, until, kind=kind):
@@ -145,7 +181,7 @@ def _outdoor(unit: Unit, since: datetime, weather: Weather) -> Series:
         ]
         return corrected(forecast, believed(sources))
 
-    found: Series = unit.kept.get(("outdoor", since, weather.version), make, _bytes_of)
+    found: Series = unit.kept.get(("outdoor", *span.key), make, _bytes_of)
     return found
 
 
@@ -181,9 +217,12 @@ def part_climate(unit: Unit, history: History, mass: str) -> PartClimate:
     first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
     origin = _block_of(min(first, unit.now - timedelta(days=2)))
     stays = _since(tuple(history.stays), origin)
-    key = ("part", stays, mass, origin, weather.version)
+    last = [c.ended_at for c in history.coats[-1:]] + [w.at for w in history.works[-1:]]
+    ended = max([*last, *(t.at for t in history.touches[-1:])], default=unit.now)
+    span = _span(origin, ended + REACH if ended < unit.now - REACH else None, weather)
+    key = ("part", stays, mass, *span.key)
     found: PartClimate = unit.kept.get(
-        key, lambda: _make_part_climate(unit, stays, mass, origin, weather), _climate_bytes
+        key, lambda: _make_part_climate(unit, stays, mass, span, weather), _climate_bytes
     )
     return found
 
@@ -204,7 +243,7 @@ def _make_part_climate(
     unit: Unit,
     stays: tuple[Stay, ...],
     mass: str,
-    origin: datetime,
+    span: _Span,
     weather: Weather,
 ) -> PartClimate:
     spaces = {space.uuid: space for space in unit.session.scalars(select(Space))}
@@ -212,7 +251,7 @@ def _make_part_climate(
     for place, stay in enumerate(stays):
         begin = seconds(stay.since) if place else -np.inf
         end = seconds(stays[place + 1].since) if place + 1 < len(stays) else np.inf
-        series = space_series(unit, spaces[stay.space], origin, weather)
+        series = space_series(unit, spaces[stay.space], span.since, weather, span.until)
         inside = series.at_s[(series.at_s > begin) & (series.at_s < end)]
         edges = [t for t in (begin, end - _JUST_BEFORE_S) if np.isfinite(t) and t > series.at_s[0]]
         # The move itself is a knot: nothing of one room is smeared into the hour of another.
@@ -222,7 +261,7 @@ def _make_part_climate(
     offset = _sky(unit, air, [spaces[stay.space].kind for stay in stays])
     series = air.with_surface(surface_temperature(air, SURFACE_LAG_H[mass], offset))
     where = spaces[stays[-1].space]
-    return PartClimate(series, origin, where.air_movement, SURFACE_LAG_H[mass], weather.tick)
+    return PartClimate(series, span.since, where.air_movement, SURFACE_LAG_H[mass], min(weather.tick, span.until))
 
 
 def _sky(unit: Unit, air: Series, kinds: list[str]) -> Floats | float:

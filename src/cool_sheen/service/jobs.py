@@ -84,7 +84,7 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     return part
 
 
-PAGE = 20
+PAGE = 12
 
 
 @dataclass(frozen=True)

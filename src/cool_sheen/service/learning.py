@@ -10,10 +10,11 @@ from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
+from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD
 from cool_sheen.core.drying.milestones import DryingData, Mode
-from cool_sheen.core.drying.touch import Posterior, TouchTest, learn
+from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence, learn
 from cool_sheen.core.log.history import History, Touch
 from cool_sheen.core.part.film_clock import Factor, coat_clocks
 from cool_sheen.service.climate import part_climate
@@ -22,6 +23,8 @@ from cool_sheen.store import changes, statuses
 from cool_sheen.store.models import LessonRow, Part
 
 Mark = tuple[int, int]
+_MOST_SHOWN = 400
+MOST_LESSONS = 120  # the last tested coats: a shop changes, and what lies further back says no more
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,50 +75,65 @@ class Lessons:
         if mark is None:
             return 0.0, DEFAULT_LN_SD
         kept = self.unit.kept
-        taught: list[tuple[UUID, str, list[TouchTest]]] = kept.get(
-            ("taught", name, space, mark), lambda: _load(self.unit, name, space), lambda rows: 500 + 200 * len(rows)
+        taught: _Evidence = kept.get(
+            ("taught", name, space, mark, mode), lambda: _load(self.unit, name, space, mode), lambda _: 60_000
         )
-        here = [(coat, tests) for coat, driven, tests in taught if driven == mode.value]
-        if all(coat != without for coat, _ in here):
+        if without not in taught.own:
             without = None
-        key = ("factor", name, space, mark, mode, without)
         found: Factor = kept.get(
-            key, lambda: _weighed([t for c, ts in here if c != without for t in ts]), lambda _: 200
+            ("factor", name, space, mark, mode, without), lambda: taught.factor(without), lambda _: 200
         )
         return found
 
 
-def _load(unit: Unit, drying: str, space: UUID | None) -> list[tuple[UUID, str, list[TouchTest]]]:
+@dataclass(frozen=True, eq=False)
+class _Evidence:
+    """What all coats say of one sheet, space and mode together, and the tests of each, to be left out."""
+
+    total: Floats
+    own: dict[UUID, list[TouchTest]]
+
+    def factor(self, without: UUID | None) -> Factor:
+        """Mean and spread of ln factor, without the tests of one coat."""
+        kept = self.total - evidence(self.own[without]) if without is not None else self.total
+        if not self.own or (without is not None and len(self.own) == 1):
+            return 0.0, DEFAULT_LN_SD
+        found = believe(kept)
+        return found.ln_mean, found.ln_sd
+
+
+def _load(unit: Unit, drying: str, space: UUID | None, mode: Mode) -> _Evidence:
     where = LessonRow.space_uuid.is_(None) if space is None else LessonRow.space_uuid == space
-    rows = statuses.lessons_where(unit.session, LessonRow.drying == drying, where)
-    return [(row.coat_uuid, row.mode, [_test(t) for t in row.tests]) for row in rows]
+    rows = statuses.lessons_where(
+        unit.session, LessonRow.drying == drying, where, LessonRow.mode == mode.value, most=MOST_LESSONS
+    )
+    own = {row.coat_uuid: [_test(t) for t in row.tests] for row in rows}
+    return _Evidence(evidence([t for tests in own.values() for t in tests]), own)
 
 
 def _test(said: dict[str, Any]) -> TouchTest:
     return TouchTest(said["predicted"], said["not_ready"], said["ready"])
 
 
-def _weighed(tests: list[TouchTest]) -> Factor:
-    if not tests:
-        return 0.0, DEFAULT_LN_SD
-    found = learn(tests)
-    return found.ln_mean, found.ln_sd
-
-
 def lessons(unit: Unit) -> Lessons:
     """Return what the shop has learned."""
-    number = changes.generations(unit.session).get(changes.LESSONS, 0)
+    number = unit.workshop.ready.lessons if unit.workshop.ready and not unit.works_ahead else newest_lessons(unit)
     marks = unit.kept.get(("lesson marks", number), lambda: statuses.lesson_marks(unit.session), lambda m: 200 * len(m))
     return Lessons(unit, marks)
+
+
+def newest_lessons(unit: Unit) -> int:
+    """Return how often something was taught, or taken back."""
+    return changes.generations(unit.session).get(changes.LESSONS, 0)
 
 
 def taught_of(unit: Unit, product: str) -> list[Taught]:
     """Return what was learned of a product, over all its revisions: each space and mode with its lessons."""
     groups: dict[tuple[UUID | None, str], list[LessonRow]] = {}
-    for row in statuses.lessons_where(unit.session, LessonRow.product == product):
+    for row in statuses.lessons_where(unit.session, LessonRow.product == product, most=_MOST_SHOWN):
         groups.setdefault((row.space_uuid, row.mode), []).append(row)
     return [
-        Taught(space, Mode(mode), rows, learn([_test(t) for row in rows for t in row.tests]))
+        Taught(space, Mode(mode), rows, learn([_test(t) for row in rows[-MOST_LESSONS:] for t in row.tests]))
         for (space, mode), rows in groups.items()
     ]
 

@@ -1,7 +1,9 @@
-"""What is kept of the log: the status of parts and batches, and what tests taught. Written in the transaction that
-appends, and rebuilt from the log by one command.
+"""What is kept of the log: the status of parts and batches, and what tests taught.
+
+Written in the transaction that appends, and rebuilt from the log by one command.
 """
 
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -19,6 +21,8 @@ from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part
+
+CURED_BY_NOW = timedelta(days=90)  # no climate in reach is so cold: whatever is to come on such a part is on it
 
 
 def settle(unit: Unit) -> None:
@@ -89,6 +93,7 @@ def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) 
     done = sum(row.status == "done" for row in rows)
     ahead = [row for row in rows if row.owed]
     return {
+        "state": "", "finished_at": _long_done(unit, history, owed),
         "part_uuid": part.uuid, "seq": seq, "changes": part.changes,
         "space_uuid": history.stays[-1].space if history.stays else None,
         "owed": len(ahead), "passed": sum(bool(row.passed) for row in rows),
@@ -97,6 +102,13 @@ def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) 
         "film": _film(unit, part, system, history),
         "counts": {str(zone): dict(counts) for zone, counts in history.coats_by_zone.items()},
     }  # fmt: skip
+
+
+def _long_done(unit: Unit, history: History, owed: Owed) -> datetime | None:
+    """When the last thing was done to a part on which nothing is owed, if that is so long ago that all has cured."""
+    ends = [c.ended_at for c in history.coats[-1:]] + [w.at for w in history.works[-1:]]
+    last = max(ends, default=None)
+    return last if last and not owed.left() and unit.now - last > CURED_BY_NOW else None
 
 
 def layer_words(system: System, history: History, rows: list[StepRow]) -> str:

@@ -46,9 +46,9 @@ class Workshop:
     catalogue: Catalogue = field(default_factory=shipped)
     kept: Kept = field(default_factory=Kept)
     scale: SimulatedScale = field(default_factory=SimulatedScale)
-    weather_ready: Any = None  # the newest weather that a worker has worked out; None where nobody works ahead
+    ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
     settle: Callable[["Unit"], None] = lambda _: None  # before each commit: what is kept follows what was written
-    air_changed: Callable[[], None] | None = None  # called after a commit that changed what the air depends on
+    changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
 
     @contextmanager
     def open(self, *, works_ahead: bool = False) -> Iterator["Unit"]:
@@ -61,11 +61,11 @@ class Workshop:
             unit = Unit(self, opened, self.clock(), works_ahead=works_ahead)
             yield unit
             self.settle(unit)
-            changed = changes.air_is_new(opened)
+            news = changes.bumped(opened)
         for key, made, weight in unit.to_keep:  # only now is it true
             self.kept.put(key, made, weight)
-        if changed and self.air_changed is not None:
-            self.air_changed()
+        if news and self.changed is not None and not works_ahead:
+            self.changed(news)
 
     def now(self) -> datetime:
         """Return the present."""

@@ -1,5 +1,6 @@
-"""What a session changes, noted as it is written: parts and batches to be settled before the commit, and generations
-of what results depend on.
+"""What a session changes, noted as it is written.
+
+Parts and batches that were written about are settled before the commit; generations count what results depend on.
 """
 
 from typing import Any
@@ -48,7 +49,8 @@ def batches_touched(session: Session) -> set[UUID]:
 def generations(session: Session) -> dict[str, int]:
     """Return how often each thing was changed that results depend on, this session's own changes included."""
     if _KNOWN not in session.info:
-        session.info[_KNOWN] = {name: n for name, n in session.execute(select(Generation.name, Generation.number))}
+        rows = session.execute(select(Generation.name, Generation.number))
+        session.info[_KNOWN] = {row.name: row.number for row in rows}
     found: dict[str, int] = session.info[_KNOWN]
     return found
 
@@ -61,9 +63,9 @@ def bump(session: Session, name: str) -> None:
     session.info.setdefault(_BUMPED, set()).add(name)
 
 
-def air_is_new(session: Session) -> bool:
-    """Whether this session changed what the air depends on."""
-    return AIR in session.info.get(_BUMPED, ())
+def bumped(session: Session) -> frozenset[str]:
+    """Return what this session changed of all that results depend on."""
+    return frozenset(session.info.get(_BUMPED, ()))
 
 
 @event.listens_for(Session, "before_flush")

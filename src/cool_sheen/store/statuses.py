@@ -13,9 +13,9 @@ from cool_sheen.store.models import BatchStatus, LessonRow, Part, PartStatus
 
 
 def put_part(session: Session, fields: dict[str, Any]) -> None:
-    """Write how a part stands; what was finished is looked at again."""
-    statement = insert(PartStatus).values(**fields, state="", finished_at=None)
-    changed = {name: statement.excluded[name] for name in (*fields, "state", "finished_at") if name != "part_uuid"}
+    """Write how a part stands."""
+    statement = insert(PartStatus).values(**fields)
+    changed = {name: statement.excluded[name] for name in fields if name != "part_uuid"}
     session.execute(statement.on_conflict_do_update(index_elements=["part_uuid"], set_=changed))
 
 
@@ -71,9 +71,10 @@ def lesson_marks(session: Session) -> dict[tuple[str, UUID | None], tuple[int, i
     return {(drying, space): (count, newest) for drying, space, count, newest in session.execute(query)}
 
 
-def lessons_where(session: Session, *conditions: ColumnElement[bool]) -> list[LessonRow]:
-    """Return lessons in the order in which they were taught."""
-    return list(session.scalars(select(LessonRow).where(*conditions).order_by(LessonRow.at, LessonRow.coat_uuid)))
+def lessons_where(session: Session, *conditions: ColumnElement[bool], most: int) -> list[LessonRow]:
+    """Return the last lessons, in the order in which they were taught."""
+    query = select(LessonRow).where(*conditions).order_by(LessonRow.at.desc(), LessonRow.coat_uuid).limit(most)
+    return list(session.scalars(query))[::-1]
 
 
 def put_batch(session: Session, fields: dict[str, Any]) -> None:

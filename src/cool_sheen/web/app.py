@@ -59,6 +59,6 @@ def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
         """Say whether the application can serve."""
         return JSONResponse({"status": "ok"})
 
-    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=5)
+    app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
     app.add_middleware(Doorkeeper, hosts=[h.strip() for h in settings.hosts.split(",")])
     return app

@@ -51,12 +51,41 @@ def learn(
     Source: Bayes on a grid of 24 spreads in 6000 steps; likelihood
         Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
     """
+    return believe(evidence(tests, prior_ln_sd, noise_ln_sd, prior_ln_mean), prior_ln_sd, prior_ln_mean)
+
+
+def evidence(
+    tests: Sequence[TouchTest], prior_ln_sd: float = 0.25, noise_ln_sd: float = 0.10, prior_ln_mean: float = 0.0
+) -> Floats:
+    """Log likelihood of tests along the grid of a prior: that of several together is their sum.
+
+    Args:
+        tests: Evidence; each with one bound at least.
+        prior_ln_sd: Spread of ln factor before. [1]
+        noise_ln_sd: Spread of the observation itself. [1]
+        prior_ln_mean: Mean of ln factor before. [1]
+    """
     grid = prior_ln_mean + prior_ln_sd * _SPREADS
-    log_weight = -0.5 * _SPREADS**2
+    total = np.zeros_like(grid)
     for test in tests:
         upper = _phi(grid, test.ready_minutes, test.predicted_minutes, noise_ln_sd, missing=1.0)
         lower = _phi(grid, test.not_ready_minutes, test.predicted_minutes, noise_ln_sd, missing=0.0)
-        log_weight = log_weight + np.log(np.maximum(upper - lower, 1e-300))
+        total += np.log(np.maximum(upper - lower, 1e-300))
+    return total
+
+
+def believe(log_likelihood: Floats, prior_ln_sd: float = 0.25, prior_ln_mean: float = 0.0) -> Posterior:
+    """What is believed after evidence.
+
+    Args:
+        log_likelihood: The evidence, along the grid of the prior.
+        prior_ln_sd: Spread of ln factor before. [1]
+        prior_ln_mean: Mean of ln factor before. [1]
+
+    Raises: Inconsistent: evidence that contradicts itself beyond what the grid can weigh.
+    """
+    grid = prior_ln_mean + prior_ln_sd * _SPREADS
+    log_weight = log_likelihood - 0.5 * _SPREADS**2
     weight = np.exp(log_weight - log_weight.max())
     total = float(weight.sum())
     if not math.isfinite(total) or total <= 0:

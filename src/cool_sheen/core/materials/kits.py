@@ -58,6 +58,11 @@ def cheapest(need_ml: Mapping[str, Millilitres], kits: Sequence[Kit]) -> Purchas
     return Purchase(tuple((kit.sku, n) for kit, n in bought), cost, left)
 
 
+def load_solver() -> None:
+    """Load what the search needs: seconds, which a program that serves spends before somebody waits for them."""
+    from ortools.sat.python import cp_model  # noqa: F401
+
+
 @lru_cache(maxsize=512)
 def _counts(need: tuple[tuple[str, Millilitres], ...], kits: tuple[Kit, ...]) -> tuple[int, ...]:
     from ortools.sat.python import cp_model  # a second to import: only whoever buys pays for it

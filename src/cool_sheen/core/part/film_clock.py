@@ -20,7 +20,7 @@ from cool_sheen.core.part.climate import PartClimate
 Factor = tuple[float, float]  # mean and spread of ln factor
 # What the shop knows of a sheet's times: the revision, a coat whose own tests are left out, mode -> factor.
 FactorOf = Callable[[Product, UUID | None, Mode], Factor]
-MOST_COATS = 12  # what lies deeper has dried long ago, and weighs nothing
+MOST_COATS = 8  # what lies deeper has dried long ago, and weighs nothing
 
 
 def unknown_factor(product: Product, without: UUID | None, mode: Mode) -> Factor:

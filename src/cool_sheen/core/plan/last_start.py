@@ -8,6 +8,7 @@ from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.work.steps import CoatStep
 
 _TO_THE = timedelta(minutes=1)
+_AROUND = (timedelta(minutes=-8), timedelta(minutes=8), timedelta(0))
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,15 +38,15 @@ def last_starts(situation: Situation) -> LastStart:
     if first is None or not isinstance(first.step, CoatStep) or situation.day.day_of(first.start) != today:
         return LastStart(first, None, None, 0)
     layer = first.step.layer.id
-    wanted = [p.step.id for p in mine if isinstance(p.step, CoatStep) and p.step.layer.id == layer]
+    mine = [p for p in mine if isinstance(p.step, CoatStep) and p.step.layer.id == layer]
     one = _last_of_one(situation, first)
     if one is None or one < first.start:
-        return LastStart(first, None, None, len(wanted))
-    return LastStart(first, one, _last_of_all(situation, first.start, one, wanted), len(wanted))
+        return LastStart(first, None, None, len(mine))
+    return LastStart(first, one, _last_of_all(situation, mine, one), len(mine))
 
 
-def _until_tomorrow(situation: Situation) -> list[Planned]:
-    """What the plan has today, and the first coat whenever it is."""
+def _until_tomorrow(situation: Situation, last: str = "") -> list[Planned]:
+    """What the plan has today, up to a step if one is named, and the first coat whenever it is."""
     today = situation.day.day_of(situation.now)
     out: list[Planned] = []
     try:
@@ -54,6 +55,8 @@ def _until_tomorrow(situation: Situation) -> list[Planned]:
             if coated and situation.day.day_of(planned.start) != today:
                 break
             out.append(planned)
+            if planned.step.id == last:
+                break
     except Stuck:
         pass  # what was placed before it got stuck counts
     return out
@@ -71,20 +74,26 @@ def _last_of_one(situation: Situation, first: Planned) -> datetime | None:
     return min(bounds)
 
 
-def _last_of_all(situation: Situation, lo: datetime, hi: datetime, wanted: list[str]) -> datetime | None:
-    """Halve between a start that leaves time for all and one that may not."""
-    if not _all_fit(situation, lo, wanted):
-        return None
+def _last_of_all(situation: Situation, coats: list[Planned], latest: datetime) -> datetime | None:
+    """Narrow down on the last start that leaves time for all, from the time that they take as the plan has them now."""
+    wanted = [p.step.id for p in coats]
+    if len(wanted) == 1:
+        return latest
+    lo, hi = coats[0].start, latest
     if _all_fit(situation, hi, wanted):
         return hi
+    takes = coats[-1].end - lo
+    for guess in (situation.day.closing(situation.now) - takes + off for off in _AROUND):
+        if lo < guess < hi:
+            lo, hi = (guess, hi) if _all_fit(situation, guess, wanted) else (lo, guess)
     while hi - lo > _TO_THE:
         middle = lo + (hi - lo) / 2
         lo, hi = (middle, hi) if _all_fit(situation, middle, wanted) else (lo, middle)
-    return lo
+    return lo if lo > coats[0].start or _all_fit(situation, lo, wanted) else None
 
 
 def _all_fit(situation: Situation, start: datetime, wanted: list[str]) -> bool:
-    placed = _until_tomorrow(situation.at(start))
+    placed = _until_tomorrow(situation.at(start), wanted[-1])
     today = situation.day.day_of(situation.now)
     on = [p.step.id for p in placed if situation.day.day_of(p.end) == today and isinstance(p.step, CoatStep)]
     keyed = any(p.inserted and p.step.id.endswith((":key", ":fresh")) for p in placed)

@@ -88,9 +88,15 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
 
 
 def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[str, Any]:
-    """The log of a part, the newest first, a page of it."""
-    uuid = found.part.uuid
+    """The log of a part, the newest first, a page of it; kept as long as nothing is written about the part."""
     names = log_words.names_for(unit, found.part, found.system)
+    key = ("log page", found.version, before, shop.units, frozenset(names.items()))
+    made: dict[str, Any] = unit.kept.get(key, lambda: _log_page(unit, shop, found, names, before), lambda _: 200_000)
+    return made
+
+
+def _log_page(unit: Unit, shop: Shop, found: PartNow, names: dict[str, str], before: int) -> dict[str, Any]:
+    uuid = found.part.uuid
     rows = log.page_of_part(unit.session, uuid, _WITH_THEIR_BATCH, before, _LOG_PAGE + 1)
     some, voids = rows[:_LOG_PAGE], standing_voids(log.voids_of_part(unit.session, uuid))
     gone = {v.entry.voids for v in voids}
