@@ -202,8 +202,6 @@ def _tell(unit: Unit, part: Part, story: Story) -> None:
 
 
 def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> None:
-    if word in ("mix", "end"):
-        unit.settled()
     if word == "coat":
         work.coat_on(unit, found, uuid4(), work.CoatSaid(), at)
     elif word == "sand":

@@ -84,7 +84,7 @@ def find(unit: Unit, uuid: UUID, weather: Weather | None = None) -> RunningBatch
 
 def recent(unit: Unit) -> list[RunningBatch]:
     """Return the batches of the last days, newest first: those that run and those that are ended."""
-    number = changes.generations(unit.session).get(changes.BATCHES, 0)
+    number = changes.generations(unit.settled()).get(changes.BATCHES, 0)
     key = ("batches", number, unit.now.date())
     rows: list[tuple[UUID, int]] = unit.kept.get(
         key, lambda: statuses.batches_since(unit.session, unit.now - _RUNS_AT_MOST), lambda found: 100 * len(found)
@@ -150,7 +150,7 @@ def pots_in_use(unit: Unit, part: UUID, products: Mapping[str, Product]) -> dict
 
 def yields(unit: Unit) -> dict[tuple[str, str], Yield]:
     """Return what this shop really uses by shape and method, learned from its ended batches."""
-    number = changes.generations(unit.session).get(changes.BATCHES, 0)
+    number = changes.generations(unit.settled()).get(changes.BATCHES, 0)
     mark = unit.kept.get(("ended", number), lambda: statuses.ended_mark(unit.session))
     key = ("yields", mark)
     found: dict[tuple[str, str], Yield] = unit.kept.get(key, lambda: _learn(unit))

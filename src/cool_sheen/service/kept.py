@@ -42,6 +42,11 @@ class Kept:
                 self._bytes -= gone
         return made
 
+    def peek(self, key: Hashable) -> Any:
+        """Return what is kept under a key; None when nothing is."""
+        with self._lock:
+            return self._made[key][0] if key in self._made else None
+
     def put(self, key: Hashable, made: Any, weight: int) -> None:
         """Keep what was made elsewhere."""
         self.get(key, lambda: made, lambda _: weight)
@@ -56,6 +61,35 @@ class Kept:
     def bytes(self) -> int:
         """What is kept, by estimate. [bytes]"""
         return self._bytes
+
+
+@dataclass(eq=False)
+class KeptAside:
+    """What a unit of work that writes works out: nobody else sees it before it is committed, or after it is undone."""
+
+    beneath: Kept
+    _made: dict[Hashable, tuple[Any, int]] = field(default_factory=dict)
+
+    def get(self, key: Hashable, make: Callable[[], Any], size: Callable[[Any], int] | None = None) -> Any:
+        """Return what is kept under a key, here or beneath; what is made new is kept here alone."""
+        if key not in self._made:
+            made = self.beneath.peek(key)
+            made = make() if made is None else made
+            self._made[key] = (made, size(made) if size else _GUESS_BYTES)
+        return self._made[key][0]
+
+    def put(self, key: Hashable, made: Any, weight: int) -> None:
+        """Keep what was made elsewhere."""
+        self._made[key] = (made, weight)
+
+    def clear(self) -> None:
+        """Forget all: what it was made from has changed."""
+        self._made.clear()
+
+    def commit(self) -> None:
+        """Let all others have it: it is true now."""
+        for key, (made, weight) in self._made.items():
+            self.beneath.put(key, made, weight)
 
 
 def rough_size(value: Any) -> int:

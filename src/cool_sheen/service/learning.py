@@ -124,7 +124,7 @@ def lessons(unit: Unit) -> Lessons:
 
 def newest_lessons(unit: Unit) -> int:
     """Return how often something was taught, or taken back."""
-    return changes.generations(unit.session).get(changes.LESSONS, 0)
+    return changes.generations(unit.settled()).get(changes.LESSONS, 0)
 
 
 def taught_of(unit: Unit, product: str) -> list[Taught]:

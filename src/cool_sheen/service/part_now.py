@@ -183,7 +183,7 @@ def part_now(unit: Unit, uuid: UUID) -> PartNow:
 
 def live_parts(unit: Unit) -> list[PartNow]:
     """Return how every part stands on which something is still to come; what is finished is not looked at."""
-    live = statuses.live_seqs(unit.session)
+    live = statuses.live_seqs(unit.settled())
     query = select(Part).where(Part.uuid.in_(live)).options(selectinload(Part.project)).order_by(Part.created_at)
     shared = _around(unit)
     return [_stand(unit, part, live[part.uuid][0], shared) for part in unit.session.scalars(query)]
@@ -193,7 +193,7 @@ def parts_of(unit: Unit, projects: Iterable[UUID]) -> list[PartNow]:
     """Return how every part of some projects stands, finished or not."""
     query = select(Part).where(Part.project_uuid.in_(list(projects))).options(selectinload(Part.project))
     parts = list(unit.session.scalars(query.order_by(Part.created_at)))
-    seqs = {uuid: row.seq for uuid, row in statuses.of_parts(unit.session, [p.uuid for p in parts]).items()}
+    seqs = {uuid: row.seq for uuid, row in statuses.of_parts(unit.settled(), [p.uuid for p in parts]).items()}
     shared = _around(unit)
     return [_stand(unit, part, seqs.get(part.uuid, 0), shared) for part in parts]
 

@@ -27,7 +27,7 @@ CURED_BY_NOW = timedelta(days=90)  # no climate in reach is so cold: whatever is
 
 def settle(unit: Unit) -> None:
     """Bring what is kept up to date with everything that this unit of work wrote."""
-    unit.session.flush()
+    unit.aside.clear()
     for uuid in _taken(changes.parts_touched(unit.session)):
         keep_part(unit, uuid)
     for uuid in _taken(changes.batches_touched(unit.session)):
@@ -72,7 +72,7 @@ def keep_part(unit: Unit, uuid: UUID) -> None:
     rows = log.of_part(unit.session, uuid)
     history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
     seq = rows[-1].seq if rows else 0
-    unit.to_keep.append((key_of(part, seq), history, weight_of(history)))
+    unit.aside.put(key_of(part, seq), history, weight_of(history))
     owed = owed_to(steps_of(System.model_validate(part.system), zone_facts(unit, part)), history)
     statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
     taught = lessons_of(unit, part, history) if history.touches else []

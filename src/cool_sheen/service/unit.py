@@ -1,6 +1,6 @@
 """The running workshop, and a unit of work in it: one session, one moment, one shop."""
 
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -15,7 +15,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.units import display_units
 from cool_sheen.devices.scale import SimulatedScale
 from cool_sheen.formats.catalogue import Catalogue, shipped
-from cool_sheen.service.kept import Kept
+from cool_sheen.service.kept import Kept, KeptAside
 from cool_sheen.store import changes
 from cool_sheen.store.engine import session
 from cool_sheen.store.models import ProductRevision, Shop
@@ -47,7 +47,7 @@ class Workshop:
     kept: Kept = field(default_factory=Kept)
     scale: SimulatedScale = field(default_factory=SimulatedScale)
     ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
-    settle: Callable[["Unit"], None] = lambda _: None  # before each commit: what is kept follows what was written
+    settle: Callable[["Unit"], None] = lambda _: None  # the kept status follows what was written
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
 
     @contextmanager
@@ -60,10 +60,9 @@ class Workshop:
         with session(self.engine) as opened:
             unit = Unit(self, opened, self.clock(), works_ahead=works_ahead)
             yield unit
-            self.settle(unit)
+            unit.settled()
             news = changes.bumped(opened)
-        for key, made, weight in unit.to_keep:  # only now is it true
-            self.kept.put(key, made, weight)
+        unit.aside.commit()
         if news and self.changed is not None and not works_ahead:
             self.changed(news)
 
@@ -82,7 +81,10 @@ class Unit:
     person: str = "shop"
     device: str = "web"
     works_ahead: bool = False
-    to_keep: list[tuple[Hashable, Any, int]] = field(default_factory=list)  # once this is committed
+    aside: KeptAside = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.aside = KeptAside(self.workshop.kept)
 
     @property
     def catalogue(self) -> Catalogue:
@@ -90,9 +92,9 @@ class Unit:
         return self.workshop.catalogue
 
     @property
-    def kept(self) -> Kept:
-        """What was worked out before."""
-        return self.workshop.kept
+    def kept(self) -> Kept | KeptAside:
+        """What was worked out before; apart from the others' as soon as this unit has written something."""
+        return self.aside if changes.wrote(self.session) else self.workshop.kept
 
     @property
     def shop(self) -> Shop | None:
@@ -113,13 +115,18 @@ class Unit:
         shop = self.shop
         return zone_of(shop) if shop else ZoneInfo("UTC")
 
-    def settled(self) -> None:
-        """Bring what is kept up to date with what was written so far, for who goes on in the same unit of work."""
-        self.workshop.settle(self)
+    def settled(self) -> Session:
+        """Bring the kept status up to date with what was written so far, and return the session to read it with."""
+        self.session.flush()
+        if changes.unsettled(self.session):
+            self.workshop.settle(self)
+        return self.session
 
     def at(self, now: datetime) -> "Unit":
         """The same work at another moment."""
-        return replace(self, now=now)
+        other = replace(self, now=now)
+        other.aside = self.aside
+        return other
 
     def keep(self, product: Product) -> str:
         """Write product data as a revision, where they are not there yet; return their name."""

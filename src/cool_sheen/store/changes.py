@@ -32,6 +32,7 @@ _BY_KIND: dict[str, tuple[str, ...]] = {
     **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
 }  # fmt: skip
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
+_WROTE = "wrote"
 
 
 def parts_touched(session: Session) -> set[UUID]:
@@ -44,6 +45,16 @@ def batches_touched(session: Session) -> set[UUID]:
     """Return the batches that this session wrote about and that are not settled yet."""
     found: set[UUID] = session.info.setdefault(_BATCHES, set())
     return found
+
+
+def unsettled(session: Session) -> bool:
+    """Whether something was written since the status was last brought up to date."""
+    return bool(parts_touched(session) or batches_touched(session))
+
+
+def wrote(session: Session) -> bool:
+    """Whether this session wrote anything that is not committed yet."""
+    return bool(session.info.get(_WROTE))
 
 
 def generations(session: Session) -> dict[str, int]:
@@ -71,6 +82,7 @@ def bumped(session: Session) -> frozenset[str]:
 @event.listens_for(Session, "before_flush")
 def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     rows = [*session.new, *(r for r in session.dirty if session.is_modified(r)), *session.deleted]
+    session.info[_WROTE] = True
     names = {_BY_TABLE[type(row)] for row in rows if type(row) in _BY_TABLE}
     for row in rows:
         if isinstance(row, LogEntry):

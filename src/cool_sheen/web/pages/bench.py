@@ -45,7 +45,7 @@ def _context(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
     narrow = frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0)
     return {
         "cards": cards,
-        "finished": statuses.count_finished(unit.session) + len(found) - len(cards),
+        "finished": statuses.count_finished(unit.settled()) + len(found) - len(cards),
         "wide_axis": _axis(wide, unit.zone),
         "narrow_axis": _axis(narrow, unit.zone),
         "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,

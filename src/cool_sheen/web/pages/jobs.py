@@ -26,7 +26,7 @@ def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, page: 
     """Show projects and their parts, a page of them: those with live parts first, then by name or newest."""
     found = projects_page(unit, page, find)
     live = {p.part.uuid: p for p in live_parts(unit)}
-    kept = statuses.of_parts(unit.session, [part.uuid for project in found.projects for part in project.parts])
+    kept = statuses.of_parts(unit.settled(), [part.uuid for project in found.projects for part in project.parts])
     spaces = {s.uuid: s.name for s in spaces_by_id(unit).values()}
     cards = {uuid: _job_card(unit, pages, row, live.get(uuid), spaces) for uuid, row in kept.items()}
     return pages.show(request, unit, "jobs/page.html", found=found, cards=cards, find=find)
