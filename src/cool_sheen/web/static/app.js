@@ -2,18 +2,38 @@
 (function () {
   "use strict";
   const KEPT = { keys: "cool-sheen-keys", sound: "cool-sheen-sound", chosen: "cool-sheen-chosen" };
-  const recall = (name, otherwise) => { try { return localStorage.getItem(name) ?? otherwise; } catch { return otherwise; } };
-  const keep = (name, value) => { try { localStorage.setItem(name, value); } catch { /* private windows keep nothing */ } };
+  const recall = (name, otherwise) => {
+    try {
+      return localStorage.getItem(name) ?? otherwise;
+    } catch {
+      return otherwise;
+    }
+  };
+  const keep = (name, value) => {
+    try {
+      localStorage.setItem(name, value);
+    } catch {
+      /* private windows keep nothing */
+    }
+  };
   const $ = (selector, from) => (from || document).querySelector(selector);
   const $$ = (selector, from) => Array.from((from || document).querySelectorAll(selector));
 
   // --- countdowns and alarms -------------------------------------------------
-  const ALARM_WORDS = { test: "go and test", closing: "the window may be closing", sand: "go and test: sandable by the clock", done: "full cure by the clock", pot: "the pot life is over: what is left is waste", induct: "induction is over: go on mixing" };
+  const ALARM_WORDS = {
+    test: "go and test",
+    closing: "the window may be closing",
+    sand: "go and test: sandable by the clock",
+    done: "full cure by the clock",
+    pot: "the pot life is over: what is left is waste",
+    induct: "induction is over: go on mixing",
+  };
   const rung = new Set();
 
   function written(ms) {
     const total = Math.max(0, Math.floor(ms / 1000));
-    const days = Math.floor(total / 86400), hours = Math.floor(total / 3600) % 24;
+    const days = Math.floor(total / 86400),
+      hours = Math.floor(total / 3600) % 24;
     if (days) return days + " d " + hours + " h";
     const two = (n) => String(n).padStart(2, "0");
     return Math.floor(total / 3600) + ":" + two(Math.floor(total / 60) % 60) + ":" + two(total % 60);
@@ -26,10 +46,19 @@
       figure.textContent = written(left);
       const row = figure.closest(".cd");
       if (row) row.classList.toggle("is-due", left <= 0);
-      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) { ring(figure.closest("[data-name]"), figure.dataset.key); refresh(); }
+      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) {
+        ring(figure.closest("[data-name]"), figure.dataset.key);
+        refresh();
+      }
     }
     for (const clock of $$("[data-clock]")) {
-      const options = { weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23", timeZone: clock.dataset.clock };
+      const options = {
+        weekday: "short",
+        hour: "2-digit",
+        minute: "2-digit",
+        hourCycle: "h23",
+        timeZone: clock.dataset.clock,
+      };
       clock.textContent = new Intl.DateTimeFormat("en-GB", options).format(now).replace(",", "");
     }
     for (const card of $$("#toast [data-lasts]")) {
@@ -60,8 +89,11 @@
     document.title = "● " + text.textContent;
     sound();
   }
-  function ringDue() { for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) ring(lane, key); }
-  function hush() { // what was due before this page was opened is on it to be seen, and needs no noise
+  function ringDue() {
+    for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) ring(lane, key);
+  }
+  function hush() {
+    // what was due before this page was opened is on it to be seen, and needs no noise
     for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) rung.add(key);
   }
 
@@ -72,7 +104,8 @@
       audio ||= new AudioContext();
       audio.resume();
       [0, 0.28, 0.56].forEach((after, n) => {
-        const tone = audio.createOscillator(), level = audio.createGain();
+        const tone = audio.createOscillator(),
+          level = audio.createGain();
         tone.frequency.value = n === 2 ? 1175 : 880;
         level.gain.setValueAtTime(0.0001, audio.currentTime + after);
         level.gain.exponentialRampToValueAtTime(0.35, audio.currentTime + after + 0.02);
@@ -82,14 +115,22 @@
         tone.stop(audio.currentTime + after + 0.26);
       });
       document.documentElement.dataset.sounded = String(Number(document.documentElement.dataset.sounded || 0) + 1);
-    } catch { /* a machine without sound still shows the alarm */ }
+    } catch {
+      /* a machine without sound still shows the alarm */
+    }
   }
-  document.addEventListener("pointerdown", () => { if (audio) audio.resume(); });
+  document.addEventListener("pointerdown", () => {
+    if (audio) audio.resume();
+  });
 
   // --- keeping the page alive --------------------------------------------------
   const dialog = () => $("#dialog");
-  const typing = () => { const at = document.activeElement; return at && at.closest("#live") && at.matches("input:not([type=hidden]), select, textarea"); };
-  const busy = () => typing() || (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
+  const typing = () => {
+    const at = document.activeElement;
+    return at && at.closest("#live") && at.matches("input:not([type=hidden]), select, textarea");
+  };
+  const busy = () =>
+    typing() || (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
   function refresh() {
     if (!$("#live") || busy()) return;
     htmx.trigger("#live", "refresh");
@@ -99,7 +140,9 @@
   setInterval(tick, 1000);
   setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
-  document.addEventListener("visibilitychange", () => { if (!document.hidden) refresh(); });
+  document.addEventListener("visibilitychange", () => {
+    if (!document.hidden) refresh();
+  });
 
   document.addEventListener("htmx:afterSettle", (event) => {
     tick();
@@ -108,10 +151,19 @@
       const first = $("[autofocus], input:not([type=hidden]), .two-buttons button", dialog());
       if (first) first.focus();
     }
-    if (event.detail.target.id === "live") { choose(chosen(), false); ringDue(); }
+    if (event.detail.target.id === "live") {
+      choose(chosen(), false);
+      ringDue();
+    }
   });
-  document.addEventListener("logged", () => { if (dialog().open) dialog().close(); document.title = document.title.replace(/^● .*/, "Cool Sheen"); refresh(); });
-  document.addEventListener("htmx:sendError", () => say("The program does not answer. Nothing was logged: press again when it runs."));
+  document.addEventListener("logged", () => {
+    if (dialog().open) dialog().close();
+    document.title = document.title.replace(/^● .*/, "Cool Sheen");
+    refresh();
+  });
+  document.addEventListener("htmx:sendError", () =>
+    say("The program does not answer. Nothing was logged: press again when it runs."),
+  );
   document.addEventListener("htmx:responseError", (event) => {
     // In a small form the refusal belongs into the form, where the typed text still stands.
     const form = event.detail.elt.closest(".dialog-form");
@@ -123,7 +175,8 @@
     place.textContent = words.body.textContent.trim();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form")) event.detail.shouldSwap = false;
+    if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form"))
+      event.detail.shouldSwap = false;
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.id === "live") event.detail.shouldSwap = false; // a refresh
   });
   function say(text) {
@@ -133,13 +186,19 @@
     card.textContent = text;
     $("#toast").replaceChildren(card);
   }
-  document.addEventListener("click", (event) => { if (event.target.closest("[data-close]")) dialog().close(); });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-close]")) dialog().close();
+  });
 
   // --- the chosen lane, and keys -----------------------------------------------
   const lanes = () => $$("#live .lane");
   const chosen = () => lanes().find((lane) => lane.dataset.part === recall(KEPT.chosen, "")) || lanes()[0];
   function choose(lane, look) {
-    for (const other of lanes()) { other.classList.toggle("is-chosen", other === lane); if (other === lane) other.setAttribute("aria-current", "true"); else other.removeAttribute("aria-current"); }
+    for (const other of lanes()) {
+      other.classList.toggle("is-chosen", other === lane);
+      if (other === lane) other.setAttribute("aria-current", "true");
+      else other.removeAttribute("aria-current");
+    }
     if (!lane) return;
     keep(KEPT.chosen, lane.dataset.part);
     if (look) lane.scrollIntoView({ block: "nearest" });
@@ -153,8 +212,15 @@
     const lane = chosen();
     if (!lane) return;
     const control = $(`[data-act=${act}]`, lane);
-    if (control) { if (control.tagName === "FORM") control.requestSubmit(); else control.click(); return; }
-    if (act === "step") { say("The next step of " + lane.dataset.name + " is not one that is simply done."); return; }
+    if (control) {
+      if (control.tagName === "FORM") control.requestSubmit();
+      else control.click();
+      return;
+    }
+    if (act === "step") {
+      say("The next step of " + lane.dataset.name + " is not one that is simply done.");
+      return;
+    }
     if (!["touch", "sand", "coat"].includes(act)) return;
     htmx.ajax("GET", `/parts/${lane.dataset.part}/${act}`, { target: "#dialog-body" });
   }
@@ -164,11 +230,27 @@
     htmx.ajax("POST", `/parts/${lane.dataset.part}/undo`, { target: "#toast", values: { press: crypto.randomUUID() } });
   }
   const KEYS = {
-    j: () => step(1), arrowdown: () => step(1), k: () => step(-1), arrowup: () => step(-1),
-    c: () => press("coat"), t: () => press("touch"), s: () => press("sand"), d: () => press("step"), u: undo,
-    o: () => { const lane = chosen(); if (lane) location.assign("/parts/" + lane.dataset.part); },
-    m: () => { const lane = chosen(), way = lane && $(".mix-link", lane); if (way) location.assign(way.href); else say("The next coat of this part needs no mixing."); },
-    b: () => toggleBooth(), "?": () => $("#help").showModal(),
+    j: () => step(1),
+    arrowdown: () => step(1),
+    k: () => step(-1),
+    arrowup: () => step(-1),
+    c: () => press("coat"),
+    t: () => press("touch"),
+    s: () => press("sand"),
+    d: () => press("step"),
+    u: undo,
+    o: () => {
+      const lane = chosen();
+      if (lane) location.assign("/parts/" + lane.dataset.part);
+    },
+    m: () => {
+      const lane = chosen(),
+        way = lane && $(".mix-link", lane);
+      if (way) location.assign(way.href);
+      else say("The next coat of this part needs no mixing.");
+    },
+    b: () => toggleBooth(),
+    "?": () => $("#help").showModal(),
   };
   let ready = false;
   document.addEventListener("keydown", (event) => {
@@ -178,7 +260,10 @@
     const key = event.key.toLowerCase();
     if (dialog() && dialog().open) {
       const button = $(`[data-key="${CSS.escape(key)}"]`, dialog());
-      if (button && recall(KEPT.keys, "1") === "1") { event.preventDefault(); button.click(); }
+      if (button && recall(KEPT.keys, "1") === "1") {
+        event.preventDefault();
+        button.click();
+      }
       return;
     }
     if ($("#help") && $("#help").open) return;
@@ -188,12 +273,24 @@
     event.preventDefault();
     act();
   });
-  document.addEventListener("focusin", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
-  document.addEventListener("click", (event) => { const lane = event.target.closest("#live .lane"); if (lane) choose(lane, false); });
+  document.addEventListener("focusin", (event) => {
+    const lane = event.target.closest("#live .lane");
+    if (lane) choose(lane, false);
+  });
+  document.addEventListener("click", (event) => {
+    const lane = event.target.closest("#live .lane");
+    if (lane) choose(lane, false);
+  });
 
   // --- timers of the survey's tests: they go on through a reload, and ring once ------------------
   const TIMERS = "cool-sheen-timers";
-  const timers = () => { try { return JSON.parse(recall(TIMERS, "{}")); } catch { return {}; } };
+  const timers = () => {
+    try {
+      return JSON.parse(recall(TIMERS, "{}"));
+    } catch {
+      return {};
+    }
+  };
   document.addEventListener("click", (event) => {
     const button = event.target.closest("[data-timer]");
     if (!button) return;
@@ -207,8 +304,15 @@
     for (const [key, timer] of Object.entries(all)) {
       const left = timer.ends - Date.now();
       const place = document.querySelector(`[data-timer-shows="${CSS.escape(key)}"]`);
-      if (place) { place.textContent = written(left); place.classList.toggle("is-due", left <= 0); }
-      if (left <= 0) { announce("timer:" + key + timer.ends, timer.name + ": the time is up, look at it"); delete all[key]; over = true; }
+      if (place) {
+        place.textContent = written(left);
+        place.classList.toggle("is-due", left <= 0);
+      }
+      if (left <= 0) {
+        announce("timer:" + key + timer.ends, timer.name + ": the time is up, look at it");
+        delete all[key];
+        over = true;
+      }
     }
     if (over) keep(TIMERS, JSON.stringify(all));
   }
@@ -217,18 +321,28 @@
   let weighing = null;
   function watchScale() {
     const card = $("[data-scale]");
-    if (!card) { if (weighing) weighing.close(); weighing = null; return; }
+    if (!card) {
+      if (weighing) weighing.close();
+      weighing = null;
+      return;
+    }
     if (weighing) return;
     weighing = new EventSource(card.dataset.scale);
     weighing.onmessage = (event) => {
       const shown = JSON.parse(event.data);
-      const figure = $("[data-scale-figure]"), state = $("[data-scale-state]");
+      const figure = $("[data-scale-figure]"),
+        state = $("[data-scale-state]");
       if (figure) figure.textContent = shown.g.toFixed(1);
       if (state) state.textContent = shown.steady ? "steady" : "settling";
     };
-    weighing.onerror = () => { const state = $("[data-scale-state]"); if (state) state.textContent = "no answer: type what it shows"; };
+    weighing.onerror = () => {
+      const state = $("[data-scale-state]");
+      if (state) state.textContent = "no answer: type what it shows";
+    };
   }
-  document.addEventListener("click", (event) => { if (event.target.closest("[data-print]")) window.print(); });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-print]")) window.print();
+  });
   document.addEventListener("htmx:afterSettle", watchScale);
   document.addEventListener("DOMContentLoaded", watchScale);
 
@@ -238,8 +352,16 @@
     const address = $("#builder").dataset.address + "/change";
     const ground = $("#b-ground") ? $("#b-ground").value : "";
     const after = layer.id;
-    htmx.ajax("POST", address, { target: "#builder", swap: "morph:outerHTML", values: { op: "move", layer: layer.dataset.layer, ground, ...fields } })
-      .then(() => { const again = document.getElementById(after); if (again) $(".layer-name", again).focus(); });
+    htmx
+      .ajax("POST", address, {
+        target: "#builder",
+        swap: "morph:outerHTML",
+        values: { op: "move", layer: layer.dataset.layer, ground, ...fields },
+      })
+      .then(() => {
+        const again = document.getElementById(after);
+        if (again) $(".layer-name", again).focus();
+      });
   }
   document.addEventListener("dragstart", (event) => {
     const grip = event.target.closest && event.target.closest(".grip");
@@ -262,7 +384,10 @@
     event.preventDefault();
     moveLayer(lifted, { to: over.dataset.place });
   });
-  document.addEventListener("dragend", () => { for (const card of $$(".layer-card")) card.classList.remove("is-over", "is-lifted"); lifted = null; });
+  document.addEventListener("dragend", () => {
+    for (const card of $$(".layer-card")) card.classList.remove("is-over", "is-lifted");
+    lifted = null;
+  });
   document.addEventListener("keydown", (event) => {
     const layer = event.altKey && event.target.closest(".layer-card");
     const by = { ArrowUp: "1", ArrowDown: "-1" }[event.key];
@@ -270,18 +395,33 @@
     event.preventDefault();
     moveLayer(layer, { by });
   });
-  function showSizes() { // only the sizes that a shape has
-    const needs = { sheet: "length width sides count", box: "length width height count", tube: "diameter length count", cylinder: "diameter length count", cone: "diameter height count", sphere: "diameter count", frame: "length width openness count", spindles: "length width openness count", typed: "area count" };
+  function showSizes() {
+    // only the sizes that a shape has
+    const needs = {
+      sheet: "length width sides count",
+      box: "length width height count",
+      tube: "diameter length count",
+      cylinder: "diameter length count",
+      cone: "diameter height count",
+      sphere: "diameter count",
+      frame: "length width openness count",
+      spindles: "length width openness count",
+      typed: "area count",
+    };
     const kind = $("#f-shape");
     if (!kind) return;
-    for (const field of $$("[data-size]")) field.hidden = !(needs[kind.value] || "").split(" ").includes(field.dataset.size);
+    for (const field of $$("[data-size]"))
+      field.hidden = !(needs[kind.value] || "").split(" ").includes(field.dataset.size);
   }
-  document.addEventListener("change", (event) => { if (event.target.id === "f-shape") showSizes(); });
+  document.addEventListener("change", (event) => {
+    if (event.target.id === "f-shape") showSizes();
+  });
 
   function toggleBooth() {
     const root = document.documentElement;
     const on = root.dataset.mode !== "booth";
-    if (on) root.dataset.mode = "booth"; else delete root.dataset.mode;
+    if (on) root.dataset.mode = "booth";
+    else delete root.dataset.mode;
     root.dataset.theme = on ? "dark" : "light";
     for (const button of $$(".bar-button[aria-pressed]")) button.setAttribute("aria-pressed", String(on));
     document.cookie = "booth=" + (on ? 1 : 0) + ";path=/;max-age=31536000;samesite=strict";
@@ -295,14 +435,30 @@
         this.$watch("keysOn", (on) => keep(KEPT.keys, on ? "1" : "0"));
         this.$watch("soundOn", (on) => keep(KEPT.sound, on ? "1" : "0"));
       },
-      toggleBooth() { toggleBooth(); },
-      openHelp() { $("#help").showModal(); },
-      closeHelp() { $("#help").close(); },
-      testSound() { sound(); },
+      toggleBooth() {
+        toggleBooth();
+      },
+      openHelp() {
+        $("#help").showModal();
+      },
+      closeHelp() {
+        $("#help").close();
+      },
+      testSound() {
+        sound();
+      },
     }));
-    Alpine.data("shape", () => ({ init() { showSizes(); } }));
+    Alpine.data("shape", () => ({
+      init() {
+        showSizes();
+      },
+    }));
     Alpine.data("builder", () => ({}));
-    Alpine.data("autosubmit", () => ({ send() { this.$el.requestSubmit(); } }));
+    Alpine.data("autosubmit", () => ({
+      send() {
+        this.$el.requestSubmit();
+      },
+    }));
   });
   document.addEventListener("DOMContentLoaded", () => {
     hush();
@@ -312,6 +468,7 @@
     choose(chosen(), false); // a lane is framed, and keys act on it, once htmx has taken hold of its buttons
     ready = true;
     const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed
-    if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value) zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
+    if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value)
+      zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
   });
 })();

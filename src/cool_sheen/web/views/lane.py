@@ -185,19 +185,27 @@ def _zone_row(found: PartNow, row: ZoneStatus, zone: ZoneInfo) -> ZoneRow:
         word = f"{word}, {'tested' if row.tested else 'test first'}"
     until = ""
     if row.closes and row.closes.early:
-        edge = row.closes.early if row.closes.early > found.now else row.closes.likely
-        until = f"closes {clock_time(edge, zone, found.now)}"
+        until = f"closes {clock_time(_edge(row.closes, found.now), zone, found.now)}"
     elif row.until:
         until = f"until {clock_time(row.until, zone, found.now)}"
     return ZoneRow(names, row.state.value, word, until, row.warnings)
 
 
+def _edge(closes: Band, now: datetime) -> datetime | None:
+    """The edge of a closing that is still to come: first the early one."""
+    return closes.early if closes.early and closes.early > now else closes.likely
+
+
 def _closes_first(found: PartNow, rows: Sequence[ZoneStatus], zone: ZoneInfo) -> str:
-    """Say which zones close first, and when, where not all close together."""
-    first = rows[0] if len(rows) > 1 else None
+    """Say when the window closes: of the zones that close first, or of all where nothing else on the lane says it."""
+    first = rows[0] if rows else None
     if first is None or first.closes is None or first.closes.early is None:
         return ""
-    return f"{found.situation.names(first.zones)} closes first: {clock_time(first.closes.early, zone, found.now)}"
+    if len(rows) > 1:
+        return f"{found.situation.names(first.zones)} closes first: {clock_time(first.closes.early, zone, found.now)}"
+    if first.state != State.CLOSING or found.action.counts_to:
+        return ""
+    return f"closes {clock_time(_edge(first.closes, found.now), zone, found.now)}"
 
 
 def _asks(found: PartNow) -> str:
@@ -249,7 +257,7 @@ def layer_count(found: PartNow) -> str:
 
 def button_word(does: str, says: str) -> str:
     """Return the word on the big button."""
-    return _BUTTON.get(does, f"{says} done")
+    return _BUTTON.get(does, f"{says.partition(':')[0]} done")
 
 
 def hazards(found: PartNow) -> list[str]:
