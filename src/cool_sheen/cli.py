@@ -50,7 +50,7 @@ def serve(
         raise typer.Exit(1)
     served = create_app(workshop, settings)
     pages: Pages = served.state.pages
-    worker = Worker(workshop, lambda unit, found: _ready(unit, pages, found))
+    worker = Worker(workshop, lambda unit, found: _ready(unit, pages, found), pages.load)
     worker.start()
     config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
     _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()

@@ -89,6 +89,7 @@ def opened(file: Path, years: Years | None) -> Scale:
 def worked(scale: Scale, rounds: int) -> None:
     """Ask the pages as a shop does: every twenty seconds the Bench, a part and lists; presses; new weather between."""
     load_solver()  # as the worker does
+    scale.app.state.pages.load()
     scale.look_ahead()
     lanes = scale.get("/", "bench, first").split('data-part="')[1:]
     parts = [lane.split('"')[0] for lane in lanes]
@@ -96,7 +97,7 @@ def worked(scale: Scale, rounds: int) -> None:
     gc.freeze()
     for n in range(rounds):
         scale.clock.turn(seconds=20)
-        if n % 3 == 0:  # a minute is over
+        if n % 3 == 1:  # the next minute is about to begin
             scale.look_ahead()
         part = parts[n % len(parts)]
         scale.get("/bench/lanes", "bench")

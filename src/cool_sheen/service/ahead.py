@@ -12,6 +12,7 @@ from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.store import changes, statuses
 
+LOOKS_AT_S = 45  # of each minute: early enough that the next one is ready when it begins
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
 _say = logging.getLogger(__name__)
 
@@ -31,24 +32,33 @@ def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None) 
     for part in found:
         if not part.is_live:
             statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now)  # type: ignore[arg-type]
-        elif warm is not None:
+            continue
+        _ = part.rest, part.last_starts
+        if warm is not None:
             warm(unit, part)
     return len(found)
 
 
 def look_once(workshop: Workshop, warm: Callable[[Unit, PartNow], None] | None = None) -> None:
-    """Look ahead, and let all who ask from now on go by it."""
+    """Look ahead over this minute and the next one, and let all who ask from now on go by it."""
     with workshop.open(works_ahead=True) as unit:
-        ready = Ready(newest_weather(unit), newest_lessons(unit))
-        look_ahead(unit, warm)
+        soon = unit.at(unit.now.replace(second=0, microsecond=0) + timedelta(minutes=1))
+        ready = Ready(newest_weather(soon), newest_weather(unit), newest_lessons(unit))
+        for seen in (unit, soon):
+            look_ahead(seen, warm)
     workshop.ready = ready
 
 
 class Worker:
-    """A thread that looks ahead with every minute, and at once when the air was changed."""
+    """A thread that looks ahead before every minute begins, and at once when the air was changed."""
 
-    def __init__(self, workshop: Workshop, warm: Callable[[Unit, PartNow], None] | None = None) -> None:
-        self.workshop, self.warm = workshop, warm
+    def __init__(
+        self,
+        workshop: Workshop,
+        warm: Callable[[Unit, PartNow], None] | None = None,
+        load: Callable[[], None] = lambda: None,
+    ) -> None:
+        self.workshop, self.warm, self.load = workshop, warm, load
         self._turn = Condition()
         self._asked, self._done, self._stopped = 0, 0, False
         self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
@@ -80,6 +90,7 @@ class Worker:
 
     def _run(self) -> None:
         load_solver()
+        self.load()
         while True:
             with self._turn:
                 self._turn.wait_for(lambda: self._asked > self._done or self._stopped, self._seconds_to_next())
@@ -92,9 +103,8 @@ class Worker:
                 self._turn.notify_all()
 
     def _seconds_to_next(self) -> float:
-        now = self.workshop.now()
-        minute = now.replace(second=0, microsecond=0) + timedelta(minutes=1)
-        return max(0.5, (minute - now).total_seconds())
+        second = self.workshop.now().second
+        return (LOOKS_AT_S - second) % 60 or 60.0
 
     def _look(self) -> None:
         try:

@@ -50,14 +50,19 @@ class Weather:
 class Ready:
     """What a worker has worked out, and all others go by until it has something newer."""
 
-    weather: Weather
+    weather: Weather  # of the next minute
+    before: Weather  # of the minute in which it was worked out
     lessons: int
+
+    def at(self, now: datetime) -> Weather:
+        """The weather to go by at an instant."""
+        return self.weather if self.weather.tick <= now else self.before
 
 
 def weather_now(unit: Unit) -> Weather:
     """Return the weather to go by: the newest that was worked out, where a worker does that; else that of now."""
     ready: Ready | None = unit.workshop.ready
-    return newest_weather(unit) if ready is None or unit.works_ahead else ready.weather
+    return newest_weather(unit) if ready is None or unit.works_ahead else ready.at(unit.now)
 
 
 def weather_age(unit: Unit) -> datetime | None:

@@ -19,6 +19,7 @@ from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock, Factor
 from cool_sheen.core.part.situation import Situation, ZoneFilm, zone_films
 from cool_sheen.core.part.status import State
+from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingDay
@@ -109,6 +110,19 @@ class PartNow:
         minute = self.now.replace(second=0, microsecond=0)
         key = ("rest", self.mark, minute)
         made: Rest = self.unit.kept.get(key, lambda: rest_of(self.situation), lambda r: 2_000 + 700 * len(r.steps))
+        return made
+
+    @property
+    def last_starts(self) -> LastStart:
+        """How late today its coats may start: the same all day by one weather, until one of them goes by."""
+        made = self._last_starts(self.now.astimezone(self.unit.zone).date())
+        if any(last is not None and last <= self.now for last in (made.one, made.all_coats)):
+            return self._last_starts(self.now.replace(second=0, microsecond=0))
+        return made
+
+    def _last_starts(self, until: Hashable) -> LastStart:
+        key = ("last starts", self.mark, until)
+        made: LastStart = self.unit.kept.get(key, lambda: last_starts(self.situation), lambda _: 3_000)
         return made
 
     @property

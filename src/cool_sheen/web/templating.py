@@ -56,6 +56,11 @@ class Pages:
             safety_footing=SAFETY_FOOTING,
         )
 
+    def load(self) -> None:
+        """Compile every template, before somebody waits for the first of them."""
+        for name in self.environment.list_templates():
+            self.environment.get_template(name)
+
     def show(
         self, request: Request, unit: Unit | None, template: str, status: int = 200, **context: Any
     ) -> HTMLResponse:

@@ -15,14 +15,13 @@ from cool_sheen.core.log.entries import ClimateReadingPayload
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
-from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.openings import open_slots, ways_to_open
 from cool_sheen.formats.climate_files import KINDS
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import climate_imports, rooms
 from cool_sheen.service.climate import measured_spans, part_climate, weather_now
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.part_now import PartNow, live_parts
+from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.rooms import readings, room_list
 from cool_sheen.service.shops import SPACE_KINDS
 from cool_sheen.service.stock import stock
@@ -121,18 +120,11 @@ def _parts_here(unit: Unit, space: Space) -> list[dict[str, Any]]:
     for found in live_parts(unit):
         step = found.next_coat()
         if step is not None and found.space.uuid == space.uuid:
-            last = _last_starts(unit, found)
+            last = found.last_starts
             coat = last.coat.step if last.coat else step
             product = found.products[getattr(coat, "layer", step.layer).product]
             out.append({"part": found.part, "product": product, "last": last, "label": coat.label})
     return out
-
-
-def _last_starts(unit: Unit, found: PartNow) -> LastStart:
-    """Kept for the minute: the account is asked several times over."""
-    key = ("last starts", found.mark, unit.now.replace(second=0, microsecond=0))
-    made: LastStart = unit.kept.get(key, lambda: last_starts(found.situation), lambda _: 3_000)
-    return made
 
 
 def _in_use(unit: Unit) -> list[Product]:

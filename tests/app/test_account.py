@@ -1,0 +1,144 @@
+"""What one screen says of a part, every other screen says too; and what is kept of the log can be made again from it."""
+
+import re
+from html import unescape
+from uuid import uuid4
+
+import pytest
+from sqlalchemy import select
+from tests.app.test_mixing_journeys import batch_of, begin, do, mix_through, up_to_priming
+from tests.scale.seed import opened, worked
+from tests.support import ShopOnTrial
+
+from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.demo.years import Years
+from cool_sheen.service import work
+from cool_sheen.service.part_now import live_parts, part_now
+from cool_sheen.service.projections import rebuild
+from cool_sheen.store.models import BatchStatus, LessonRow, LogEntry, PartStatus
+
+
+def shown(page: str) -> str:
+    """The words of a page."""
+    return re.sub(r"\s+", " ", unescape(re.sub(r"<[^>]+>", " ", page)))
+
+
+def kept(shop):
+    """All that is kept of the log, but for the numbers of its rows."""
+    with shop.workshop.open() as unit:
+        out = {}
+        for table in (PartStatus, LessonRow, BatchStatus):
+            names = [c.name for c in table.__table__.columns if c.name not in ("id", "state", "finished_at")]
+            rows = unit.session.scalars(select(table))
+            out[table.__tablename__] = sorted([str(getattr(r, n)) for n in names] for r in rows)
+        return out
+
+
+def test_bench_jobs_mix_stores_weather_and_the_part_name_the_same_next_step(tmp_path):
+    shop = ShopOnTrial(tmp_path, demo=True)
+    bench, jobs = shown(shop.http.get("/").text), shown(shop.http.get("/jobs").text)
+    mix, weather = shop.http.get("/mix").text, {}
+    with shop.workshop.open() as unit:
+        parts = live_parts(unit)
+        assert len(parts) == 15
+        for found in parts:
+            action, plan = found.action, found.rest
+            assert (action.step.id if action.step else None) == (plan.steps[0].step.id if plan.steps else None)
+            assert action.says in bench
+            assert f"{found.part.name}" in jobs
+            page = shop.http.get(f"/parts/{found.part.uuid}").text
+            if plan.steps:
+                assert f"<b>{plan.steps[0].step.label}</b>" in unescape(page)
+            coat = next((p.step for p in plan.steps if isinstance(p.step, CoatStep)), None)
+            owed = [row for row in found.rows if isinstance(row.step, CoatStep) and row.owed]
+            if coat is None or found.products[coat.layer.product].aerosol:
+                continue
+            assert found.next_coat().id in {row.step.id for row in owed} | {coat.id}
+            assert f"product={coat.layer.product}&amp;part_{found.part.uuid}" in page
+            assert found.products[coat.layer.product].name in unescape(mix)
+            address = f"/weather?space={found.space.uuid}"
+            weather.setdefault(address, shown(shop.http.get(address).text))
+            assert coat.label in weather[address]
+
+
+def test_what_is_kept_can_be_dropped_and_is_the_same_again(tmp_path):
+    shop = ShopOnTrial(tmp_path, demo=True)
+    before = kept(shop)
+    assert all(before.values())
+    with shop.workshop.open() as unit:
+        assert rebuild(unit) == 15
+    assert kept(shop) == before
+
+
+def test_a_batch_that_was_ended_is_ended_on_every_screen_at_once(shop):
+    part = up_to_priming(shop)
+    batch = batch_of(begin(shop, "epoxy-primer-grey", [part], tare="38", cup="1 l"))
+    mix_through(shop, batch)
+    assert batch in shop.http.get("/mix").text
+    assert batch in shop.http.get("/").text
+    assert do(shop, batch, "end", left="20 ml", goes="waste").status_code == 200
+    with shop.workshop.open() as unit:
+        row = unit.session.scalar(select(BatchStatus))
+        assert (row.ended_at is not None, row.goes) == (True, "waste")
+    assert batch not in shop.http.get("/").text
+
+
+def test_what_was_passed_over_asks_on_the_bench_and_can_be_said_to_be_done_or_left_out(shop):
+    part = shop.new_part("single-stage-epoxy")
+    shop.clock.turn(hours=1)
+    assert shop.log(part, "coat").status_code == 200
+    rows = shop.standing(part).owed.passed_over()
+    ids = [row.step.id for row in rows]
+    assert len(ids) > 3
+    assert f"Not done: {rows[0].step.label}" in shown(shop.http.get("/").text)
+    press = uuid4()
+    for _ in range(2):  # the same press, twice
+        assert shop.log(part, "passed", press, **{f"step_{ids[0]}": "1"}).status_code == 200
+    shop.clock.turn(minutes=1)
+    without = shop.log(part, "skip", **{f"step_{i}": "1" for i in ids[1:]})
+    assert "why it is not done" in without.text
+    assert [row.step.id for row in shop.standing(part).owed.passed_over()] == ids[1:]
+    left_out = {f"step_{i}": "1" for i in ids[1:]}
+    assert shop.log(part, "skip", reason="it came clean from the blaster", **left_out).status_code == 200
+    assert shop.standing(part).owed.passed_over() == []
+    assert "Not done:" not in shown(shop.http.get("/").text)
+    log = shown(shop.http.get(f"/parts/{part}").text)
+    assert "it came clean from the blaster" in log
+    again = shop.log(part, "skip", reason="it came clean from the blaster", **left_out)
+    assert again.status_code == 409
+    with shop.workshop.open() as unit:
+        skips = list(unit.session.scalars(select(LogEntry).where(LogEntry.kind == "skip")))
+    assert len(skips) == 1
+    undone = shop.http.post(f"/parts/{part}/undo", data={"press": str(uuid4()), "entry": str(skips[0].uuid)})
+    assert undone.status_code in (200, 303)
+    assert [row.step.id for row in shop.standing(part).owed.passed_over()] == ids[1:]
+
+
+def test_what_a_unit_of_work_worked_out_is_gone_when_it_is_undone(shop):
+    part = shop.new_part("single-stage-epoxy")
+    before = shop.standing(part).action.says
+
+    def goes_wrong():
+        with shop.workshop.open() as unit:
+            found = part_now(unit, part)
+            work.step_done(unit, found, uuid4(), found.action.does, unit.now)
+            assert part_now(unit, part).action.says != before
+            raise InterruptedError
+
+    with pytest.raises(InterruptedError):
+        goes_wrong()
+    assert shop.standing(part).action.says == before
+    shop.log(part, "coat")
+    assert shop.standing(part).history.coats
+
+
+def test_a_shop_of_some_years_serves_its_live_parts_and_not_what_it_has_done(tmp_path):
+    scale = opened(tmp_path / "years.sqlite3", Years(projects=12, entries=4_000, live=6))
+    worked(scale, 12)
+    report = scale.report()
+    with scale.workshop.open() as unit:
+        live = live_parts(unit)
+        assert len(live) == 6
+        assert unit.session.query(PartStatus).count() == 96
+    assert report["bench"]["n"] >= 12
+    assert report["bench"]["median"] < 150
