@@ -17,12 +17,13 @@ PATIENCE_S = 2.0  # how long a press that changed the air waits for its conseque
 _say = logging.getLogger(__name__)
 
 
-def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None) -> int:
+def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None, *, plans: bool = True) -> int:
     """Work out how every live part stands in the newest weather, and note which have come to their end.
 
     Args:
         unit: A unit of work that makes the weather.
         warm: What else is to be ready for each part, such as its lane.
+        plans: Whether plans and last safe starts are to be ready, too.
 
     Returns: How many parts are live.
     """
@@ -33,7 +34,8 @@ def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None) 
         if not part.is_live:
             statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now)  # type: ignore[arg-type]
             continue
-        _ = part.rest, part.last_starts
+        if plans:
+            _ = part.rest, part.last_starts
         if warm is not None:
             warm(unit, part)
     return len(found)
@@ -64,9 +66,11 @@ class Worker:
         self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
 
     def start(self) -> None:
-        """Look ahead once, so that the first answer is ready, and go on doing so."""
-        self._look()
+        """Have the first lanes ready, and look ahead from now on."""
+        with self.workshop.open(works_ahead=True) as unit:
+            look_ahead(unit, self.warm, plans=False)
         self.workshop.changed = self.news
+        self._asked = 1  # the first whole look, at once
         self._thread.start()
 
     def stop(self) -> None:
