@@ -5,7 +5,7 @@ export COOL_SHEEN_DATA ?= data
 export UV_PYTHON_DOWNLOADS := never
 export PYTHONPATH := src
 
-.PHONY: help demo run test check unit bench format install install-dev browser shots clean
+.PHONY: help demo run test check unit bench bench-scale format install install-dev browser shots clean
 help:  ## what there is
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
 
@@ -42,6 +42,8 @@ test: check browser  ## all checks and tests
 	.venv/bin/pytest -q --benchmark-enable --benchmark-columns=min,median,max,rounds --benchmark-disable-gc tests/bench
 bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
+bench-scale: install-dev  ## a shop with years of work, and what its pages cost
+	PYTHONPATH=src:. $(PY) -m tests.scale.seed
 format: install-dev  ## put the code in shape
 	.venv/bin/ruff format .
 	.venv/bin/ruff check --fix .
