@@ -5,7 +5,7 @@ export COOL_SHEEN_DATA ?= data
 export UV_PYTHON_DOWNLOADS := never
 export PYTHONPATH := src
 
-.PHONY: help demo run test check unit bench bench-scale format install install-dev browser shots clean
+.PHONY: help demo run test check unit bench bench-scale mutants format install install-dev browser shots clean
 help:  ## what there is
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
 
@@ -44,6 +44,8 @@ bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
 bench-scale: install-dev  ## a shop with years of work, and what its pages cost
 	PYTHONPATH=src:. $(PY) -m tests.scale.seed
+mutants: install-dev  ## change the core by a little, two hundred times, and say how many changes the tests notice
+	$(PY) scripts/mutants.py
 format: install-dev  ## put the code in shape
 	.venv/bin/ruff format .
 	.venv/bin/ruff check --fix .

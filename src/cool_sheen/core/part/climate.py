@@ -19,6 +19,9 @@ GATE_AHEAD_S = 14 * 86_400.0
 _FINE_S = 5 * 86_400.0
 
 
+_BEND = 600.0 * np.arange(6 * 12 + 1)  # s: half a day in steps of ten minutes
+
+
 @dataclass(frozen=True, slots=True)
 class Change:
     """What would be done to a room from now on, and to the mix."""
@@ -112,7 +115,8 @@ class PartClimate:
         if change.heat_to_c is None and change.dry_to_pct is None:
             return self
         begin = seconds(now)
-        at = np.unique(np.concatenate([self.series.at_s, [begin]]))
+        finely = begin + _BEND  # a surface that follows a step is no straight line from hour to hour
+        at = np.unique(np.concatenate([self.series.at_s, finely[finely <= max(begin, self.series.at_s[-1])]]))
         was = self.series.sampled(at)
         later = at >= begin
         air = was.air_temp_c.copy()

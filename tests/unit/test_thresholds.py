@@ -1,0 +1,130 @@
+"""Both sides of each threshold, with the figure written here: a rule that is moved by a little is seen."""
+
+import math
+from dataclasses import replace
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from tests.support import T0
+from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate, zone
+
+from cool_sheen.core.climate.corrections import Readings, corrected
+from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.drying.touch import TouchTest, learn
+from cool_sheen.core.part.climate import Change, PartClimate
+from cool_sheen.core.part.gate import CoatGate, GoingOn
+from cool_sheen.core.part.key import damp_until
+from cool_sheen.core.plan.openings import ways_to_open
+from cool_sheen.formats.catalogue import shipped
+
+PRODUCTS = shipped().products
+
+
+def steady_room(air_c, rh_pct, surface_c=None, lag_h=0.0):
+    at_s = seconds(T0) + 3600.0 * np.arange(-48, 24 * 14)
+    flat = np.full(len(at_s), float(air_c))
+    series = Series(at_s, flat, np.full(len(at_s), float(rh_pct)))
+    surface = np.full(len(at_s), float(air_c if surface_c is None else surface_c))
+    return PartClimate(series.with_surface(surface), T0, "gentle", lag_h, T0 - timedelta(days=1))
+
+
+@pytest.mark.parametrize(("hours", "offered"), [(3.9, True), (4.1, False)])
+def test_a_change_is_offered_when_it_opens_the_gate_within_four_hours(hours, offered):
+    """A surface of 2 °C in air that is heated to 32 °C, the most that the sheet allows, follows it with its lag, and must reach the sheet's 8 °C."""
+    product = PRODUCTS["enamel-one-pack"]
+    assert (product.limits.air_min_c, product.limits.air_max_c) == (8, 32)
+    lag = hours / math.log((32 - 2) / (32 - 8))
+    ways = ways_to_open(steady_room(2, 40, lag_h=lag), GoingOn.of_sheet(product), T0)
+    assert any(way.change.heat_to_c for way in ways) is offered
+
+
+@pytest.mark.parametrize(
+    ("air", "rh", "surface", "open_"),
+    [
+        (8.1, 50, None, True), (7.9, 50, None, False), (31.9, 50, None, True), (32.1, 50, None, False),
+        (20, 84.0, 24, True), (20, 86.0, 24, False), (20, 50, 12.4, True), (20, 50, 12.1, False),
+        (20, 50, 31.9, True), (20, 50, 32.1, False),
+    ],
+)  # fmt: skip
+def test_the_gate_of_a_primer_goes_by_air_surface_humidity_and_dew(air, rh, surface, open_):
+    """8 to 32 °C for air and surface, 85 % at most, 3 K above the dew point (9.27 °C at 20 °C and 50 %)."""
+    gate = CoatGate(steady_room(air, rh, surface), GoingOn.of_sheet(PRODUCTS["primer-one-pack"]))
+    assert (gate.shut_at(T0) is None) is open_
+
+
+@pytest.mark.parametrize(("key", "minutes"), [("epoxy-primer-grey", 30), ("high-build-surfacer", 240)])
+def test_the_water_of_wet_sanding_leaves_a_dense_film_in_half_an_hour_and_a_surfacer_in_four(key, minutes):
+    leaves = damp_until(PRODUCTS[key], T0, climate())
+    assert leaves - T0 == pytest.approx(timedelta(minutes=minutes), abs=timedelta(seconds=1))
+
+
+@pytest.mark.parametrize(("minutes", "morning"), [(119, False), (121, True)])
+def test_who_worked_late_is_there_for_two_more_hours(minutes, morning):
+    late = at(13)  # 21:00, three hours after closing
+    day = UTC_DAY.working_late(late)
+    asked = late + timedelta(minutes=minutes)
+    fits = day.fit(asked, timedelta(minutes=10))
+    assert fits == (at(24) if morning else asked)
+
+
+@pytest.mark.parametrize(("minute", "today"), [(49, True), (51, False)])
+def test_work_is_begun_when_it_still_fits_into_the_day(minute, today):
+    asked = at(9) + timedelta(minutes=minute)  # 17:49 or 17:51; the shop closes at 18:00
+    assert UTC_DAY.fit(asked, timedelta(minutes=10)) == (asked if today else at(24))
+
+
+@pytest.mark.parametrize(("hours", "asks"), [(11.95, False), (12.05, True)])
+def test_a_wipe_is_good_for_twelve_hours(hours, asks):
+    part = PaperPart("two-stage-epoxy", day=ALWAYS).prepared()
+    part.coat(0, "epoxy")
+    part.coat(1, "epoxy")
+    part.sand(40)
+    part.step(40.1, "wipe")
+    assert (part.rest(40.1 + hours).steps[0].step.kind == "wipe") is asks
+
+
+def test_a_lacquer_that_may_have_so_many_coats_a_day_gets_the_next_one_after_midnight():
+    part = PaperPart("dope-on-fabric", climate(), zone(ground="fabric"), day=ALWAYS).prepared()
+    dope = part.system.layers[0]
+    most = part.products[dope.product].coats_a_day
+    assert most == 3
+    for n in range(3):
+        assert part.rest(2 * n).steps[0].start < at(16)  # the day of T0 ends sixteen hours later
+        part.coat(2 * n, dope.id)
+    fourth = next(p for p in part.rest(6.5).steps if p.step.kind == "coat")
+    assert fourth.start >= at(16)
+    assert part.action(6.5).counts_to == fourth.start or part.action(6.5).state.value == "limit"
+
+
+@pytest.mark.parametrize(("hardener", "later"), [("fast", False), ("slow", True)])
+def test_the_gate_takes_the_hardener_that_will_go_in(hardener, later):
+    product = PRODUCTS["single-stage-two-pack"]
+    sheet = GoingOn.of_sheet(product)
+    gate, other = (CoatGate(climate(), coat) for coat in (sheet, replace(sheet, hardener_speed=hardener)))
+    start = seconds(T0)
+    assert (other.safe_s(start) > gate.safe_s(start)) is later
+    longer = CoatGate(climate(), replace(sheet, minutes=25))
+    assert longer.safe_s(start) - gate.safe_s(start) == pytest.approx(25 * 60, abs=5)
+
+
+@pytest.mark.parametrize(("lag", "surface"), [(0.0, 20.0), (1.0, 2 + 18 * (1 - math.exp(-0.5)))])
+def test_a_heater_warms_a_surface_at_once_where_it_has_no_lag_and_by_its_lag_elsewhere(lag, surface):
+    warm = steady_room(2, 40, lag_h=lag).changed(T0, Change(heat_to_c=20))
+    seen = warm.series.sampled(np.array([seconds(T0) + 1800]))
+    assert seen.surface_temp_c[0] == pytest.approx(surface, abs=0.2)
+    assert seen.air_temp_c[0] == pytest.approx(20)
+
+
+def test_between_two_readings_the_water_in_the_air_goes_from_one_to_the_other():
+    model = steady_room(20, 50).series
+    at_s = seconds(T0) + np.array([0.0, 7200.0])
+    readings = Readings(0, at_s, np.array([20.0, 20.0]), np.array([60.0, 70.0]))
+    seen = corrected(model, readings).sampled(at_s[0] + np.array([0.0, 1800.0, 3600.0, 7200.0]))
+    assert seen.rh_pct == pytest.approx([60, 62.5, 65, 70], abs=0.1)
+
+
+def test_what_is_believed_before_the_first_test_spreads_by_a_quarter():
+    assert learn([]).ln_sd == pytest.approx(0.25, abs=0.001)
+    one = [TouchTest(100, ready_minutes=80)]
+    assert learn(one) == learn(one, prior_ln_sd=0.25, noise_ln_sd=0.10, prior_ln_mean=0.0)
