@@ -6,6 +6,7 @@ from uuid import uuid4
 
 import pytest
 from sqlalchemy import select
+from tests.app.test_build_journeys import product_form
 from tests.app.test_mixing_journeys import batch_of, begin, do, mix_through, up_to_priming
 from tests.scale.seed import opened, worked
 from tests.support import ShopOnTrial
@@ -15,6 +16,7 @@ from cool_sheen.demo.years import Years
 from cool_sheen.service import work
 from cool_sheen.service.part_now import live_parts, part_now
 from cool_sheen.service.projections import rebuild
+from cool_sheen.service.shelf import take_newer
 from cool_sheen.store.models import BatchStatus, LessonRow, LogEntry, PartStatus
 
 
@@ -95,6 +97,9 @@ def test_what_was_passed_over_asks_on_the_bench_and_can_be_said_to_be_done_or_le
     for _ in range(2):  # the same press, twice
         assert shop.log(part, "passed", press, **{f"step_{ids[0]}": "1"}).status_code == 200
     shop.clock.turn(minutes=1)
+    for verb in ("skip", "passed"):
+        nothing = shop.log(part, verb, reason="none of it")
+        assert (nothing.status_code, "No step is ticked" in nothing.text) == (422, True)
     without = shop.log(part, "skip", **{f"step_{i}": "1" for i in ids[1:]})
     assert "why it is not done" in without.text
     assert [row.step.id for row in shop.standing(part).owed.passed_over()] == ids[1:]
@@ -112,6 +117,35 @@ def test_what_was_passed_over_asks_on_the_bench_and_can_be_said_to_be_done_or_le
     undone = shop.http.post(f"/parts/{part}/undo", data={"press": str(uuid4()), "entry": str(skips[0].uuid)})
     assert undone.status_code in (200, 303)
     assert [row.step.id for row in shop.standing(part).owed.passed_over()] == ids[1:]
+
+
+@pytest.mark.parametrize("looked_at_first", ["old", "new"])
+def test_two_parts_on_two_revisions_of_a_sheet_each_go_by_their_own_until_the_new_data_are_taken(shop, looked_at_first):
+    def flash_minutes(name):
+        found = shop.standing(parts[name])
+        return round((found.top.bands["flash"].likely - found.history.coats[0].ended_at).total_seconds() / 60, 1)
+
+    parts = {"old": shop.new_part("single-stage-epoxy")}
+    form = product_form(shop, "epoxy-primer-grey")
+    field = next(name for name, value in form.items() if "flash" in str(value) and "name" in name)
+    minutes = field.replace("name", "ref_minutes")
+    assert minutes in form, sorted(form)
+    form[minutes] = str(2 * float(form[minutes]))
+    assert shop.http.post("/shelf/epoxy-primer-grey/edit", data=form).status_code == 303
+    parts["new"] = shop.new_part("single-stage-epoxy")
+    for part in parts.values():
+        assert shop.log(part, "coat").status_code == 200
+    other = "new" if looked_at_first == "old" else "old"
+    first = flash_minutes(looked_at_first)
+    both = {looked_at_first: first, other: flash_minutes(other)}
+    assert both["new"] == pytest.approx(2 * both["old"], rel=0.02)
+    with shop.workshop.open() as unit:
+        take_newer(unit, part_now(unit, parts["old"]).part, ["epoxy-primer-grey"], uuid4())
+    assert flash_minutes("old") == both["old"]  # the coat that is on keeps its own data
+    shop.clock.turn(hours=30)
+    assert shop.log(parts["old"], "coat").status_code == 200
+    coat = shop.standing(parts["old"]).history.coats[-1]
+    assert coat.payload.coating != shop.standing(parts["old"]).history.coats[0].payload.coating
 
 
 def test_what_a_unit_of_work_worked_out_is_gone_when_it_is_undone(shop):

@@ -276,6 +276,8 @@ def skipped(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str], reason
     wanted = tuple(steps)
     if before := same_press(unit, uuid, "skip", found.part, {"steps": wanted}):
         return before
+    if not wanted:
+        raise Refused("No step is ticked.", {"steps": "Tick what is not done."})
     rows = [row for row in found.owed.left() if row.step.id in wanted]
     if not rows:
         raise Refused("These steps are not owed any more.", {"steps": "Load the page again."}, status=409)
@@ -296,6 +298,8 @@ def done_before(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str]) ->
     rows = [row for row in found.owed.passed_over() if row.step.id in wanted]
     if before := log.by_uuid(unit.session, uuid5(uuid, "0")):
         return before
+    if not wanted:
+        raise Refused("No step is ticked.", {"steps": "Tick what was done."})
     if not rows:
         raise Refused("Nothing of this was passed over.", status=409)
     if any(isinstance(row.step, CoatStep) for row in rows):
