@@ -9,15 +9,24 @@ import ast
 import copy
 import os
 import random
+import re
 import shutil
-import subprocess
+import signal
 import sys
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
+import fastapi  # noqa: F401 - imported here once, for all the children
+import jinja2  # noqa: F401
+import numpy  # noqa: F401
+import pytest
+import sqlalchemy.orm  # noqa: F401
+
 CORE = Path("src/cool_sheen/core")
+TESTS = [*sorted(str(file) for file in Path("tests/unit").glob("test_*.py")), "tests/app/test_contract.py"]
 WANTED = 0.90
+PATIENCE_S = 300
 
 _COMPARES = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
              ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In}  # fmt: skip
@@ -108,34 +117,77 @@ def _is_text(node: ast.BinOp) -> bool:
                for n in (node.left, node.right))  # fmt: skip
 
 
-def is_caught(mutant: Mutant, folder: Path) -> bool:
-    """Run the core's tests over the changed copy."""
-    changed = folder / mutant.file
-    was = changed.read_text()
-    changed.write_text(mutant.text)
-    env = {**os.environ, "PYTHONPATH": str(folder / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-    paths = f"pythonpath={folder / 'src'} ."
-    command = [
-        sys.executable,
-        "-m",
-        "pytest",
-        "-x",
-        "-q",
-        "-n",
-        "2",
-        "-p",
-        "no:cacheprovider",
-        "-o",
-        paths,
-        "tests/unit",
-    ]
-    try:
-        run = subprocess.run(command, env=env, capture_output=True, timeout=600, check=False)
-    except subprocess.TimeoutExpired:
-        return True
-    finally:
-        changed.write_text(was)
-    return run.returncode != 0
+@dataclass
+class Bench:
+    """A copy of the source in which one mutant at a time is tried, by a child of this process."""
+
+    folder: Path
+    pid: int = 0
+    mutant: Mutant | None = None
+
+    @property
+    def says(self) -> Path:
+        """What the tests wrote."""
+        return self.folder / "says.txt"
+
+    def begin(self, mutant: Mutant, files: list[str]) -> None:
+        """Fork: what the tests import of others is there already, the changed copy is not."""
+        self.mutant = mutant
+        (self.folder / mutant.file).write_text(mutant.text)
+        self.pid = os.fork()
+        if not self.pid:
+            code = 1
+            try:
+                code = self._tests(files)
+            finally:
+                os._exit(code)
+
+    def _tests(self, files: list[str]) -> int:
+        signal.alarm(PATIENCE_S)  # a change that never comes to an end is noticed, too
+        os.dup2(os.open(self.says, os.O_WRONLY | os.O_CREAT | os.O_TRUNC), 1)
+        os.dup2(1, 2)
+        sys.path[:] = [str(self.folder / "src"), *(p for p in sys.path if Path(p).resolve() != Path("src").resolve())]
+        paths, early = f"pythonpath={self.folder / 'src'} .", "ignore::pytest.PytestAssertRewriteWarning"
+        return int(pytest.main(["-x", "-q", "-p", "no:cacheprovider", "-o", paths, "-W", early, *files]))
+
+    def end(self, status: int) -> str:
+        """Put the source right again; return the test file that noticed, an empty text where none ended in time."""
+        assert self.mutant is not None
+        shutil.copy(self.mutant.file, self.folder / self.mutant.file)
+        self.pid, said = 0, self.says.read_text()
+        found = re.search(r"^(?:FAILED|ERROR) (tests/[a-z_/]+\.py)", said, re.MULTILINE)
+        if status and not os.WIFSIGNALED(status) and not found:
+            raise RuntimeError(f"The tests did not run:\n{said[-2000:]}")
+        return found.group(1) if found else ""
+
+
+def try_all(sample: list[tuple[Path, int]], at_once: int) -> list[Mutant]:
+    """Try every change; return those that live."""
+    folder = Path(tempfile.mkdtemp())
+    benches = [Bench(folder / str(n)) for n in range(at_once)]
+    for bench in benches:
+        shutil.copytree("src", bench.folder / "src")
+    order = {file.parent: list(TESTS) for file, _ in sample}  # the file that noticed last is asked first
+    left, lived, tried = list(reversed(sample)), [], 0
+    while left or any(bench.pid for bench in benches):
+        for bench in benches:
+            if not bench.pid and left:
+                file, place = left.pop()
+                bench.begin(mutant_at(file, place), order[file.parent])
+        pid, status = os.wait()
+        bench = next(bench for bench in benches if bench.pid == pid)
+        mutant, by, tried = bench.mutant, bench.end(status), tried + 1
+        if status == 0:
+            lived.append(mutant)
+            print(f"lives: {mutant.file}:{mutant.line}  {mutant.says}", flush=True)
+        elif by in TESTS:
+            files = order[mutant.file.parent]
+            files.remove(by)
+            files.insert(0, by)
+        if tried % 20 == 0:
+            print(f"{tried} of {len(sample)}: {tried - len(lived)} caught", flush=True)
+    shutil.rmtree(folder)
+    return lived
 
 
 def main() -> int:
@@ -143,19 +195,12 @@ def main() -> int:
     asked = argparse.ArgumentParser()
     asked.add_argument("--count", type=int, default=200)
     asked.add_argument("--seed", type=int, default=1)
+    asked.add_argument("--at-once", type=int, default=os.cpu_count() or 1)
+    asked.add_argument("--room", default="", help="only files whose path has this in it")
     said = asked.parse_args()
-    everything = [place for file in sorted(CORE.rglob("*.py")) for place in places_in(file)]
+    everything = [place for file in sorted(CORE.rglob("*.py")) if said.room in str(file) for place in places_in(file)]
     sample = random.Random(said.seed).sample(everything, min(said.count, len(everything)))
-    folder = Path(tempfile.mkdtemp())
-    shutil.copytree("src", folder / "src")
-    lived = []
-    for n, (file, place) in enumerate(sample, 1):
-        mutant = mutant_at(file, place)
-        if not is_caught(mutant, folder):
-            lived.append(mutant)
-            print(f"lives: {mutant.file}:{mutant.line}  {mutant.says}", flush=True)
-        if n % 10 == 0:
-            print(f"{n} of {len(sample)}: {n - len(lived)} caught", flush=True)
+    lived = try_all(sample, said.at_once)
     share = 1 - len(lived) / len(sample)
     print(f"{len(sample)} of {len(everything)} changes tried, {share:.0%} caught")
     return 0 if share >= WANTED else 1
