@@ -43,7 +43,7 @@ test: check browser  ## all checks and tests
 bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
 bench-scale: install-dev  ## a shop with years of work, and what its pages cost
-	PYTHONPATH=src:. $(PY) -m tests.scale.seed
+	PYTHONPATH=src:. $(PY) -m tests.scale
 mutants: install-dev  ## change the core by a little, two hundred times, and say how many changes the tests notice
 	$(PY) scripts/mutants.py
 format: install-dev  ## put the code in shape

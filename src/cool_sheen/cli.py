@@ -15,12 +15,11 @@ from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service import projections
 from cool_sheen.service.ahead import Worker
 from cool_sheen.service.opening import open_workshop
-from cool_sheen.service.part_now import PartNow
-from cool_sheen.service.unit import Unit, Workshop
+from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store.engine import open_engine
 from cool_sheen.web.app import create_app
-from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.pages.bench import ready_board
 from cool_sheen.web.templating import Pages
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
@@ -50,15 +49,10 @@ def serve(
         raise typer.Exit(1)
     served = create_app(workshop, settings)
     pages: Pages = served.state.pages
-    worker = Worker(workshop, lambda unit, found: _ready(unit, pages, found), pages.load)
+    worker = Worker(workshop, lambda unit, _: ready_board(unit, pages), pages.load)
     worker.start()
     config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
     _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
-
-
-def _ready(unit: Unit, pages: Pages, found: PartNow) -> None:
-    """Have a part's lane ready before somebody asks for it."""
-    card_of(unit, pages, found)
 
 
 @app.command()

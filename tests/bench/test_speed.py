@@ -13,7 +13,7 @@ from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.clock import Clock, Film
 from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.service.ahead import look_once
-from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.pages.bench import ready_board
 
 CASES = 10_000
 
@@ -90,7 +90,7 @@ def test_bench_and_part_are_served_in_under_fifty_milliseconds(tmp_path, page, b
     def ask():
         shop.clock.turn(seconds=20)  # a Bench that is left open asks this often; every ten minutes the weather is new
         if next(turns) % 3 == 1:  # before each minute begins the worker looks ahead
-            look_once(shop.workshop, lambda unit, found: card_of(unit, shop.http.app.state.pages, found))
+            look_once(shop.workshop, lambda unit, _: ready_board(unit, shop.http.app.state.pages))
         assert http.get(address).status_code == 200
 
     benchmark.pedantic(ask, rounds=180, warmup_rounds=1)

@@ -141,7 +141,7 @@ class PaperPart:
 
     def stands(self, hours: float) -> dict[str, str]:
         """How each step stands on the part as a whole, by its id."""
-        return {row.step.id: row.status for row in self.look(hours).owed.rows()}
+        return {row.step.id: row.status for row in self.look(hours).owed.rows}
 
 
 def after(action: Action, hours: float) -> float:

@@ -68,7 +68,7 @@ def test_whatever_was_logged_the_next_action_is_the_first_thing_in_the_plan(syst
         write(part, event)
     hours = 120 + later / 4
     action, plan = part.action(hours), part.rest(hours)
-    rows = {row.step.id: row for row in part.look(hours).owed.rows()}
+    rows = {row.step.id: row for row in part.look(hours).owed.rows}
     if plan.steps:
         assert (action.step.id, action.zones) == (plan.steps[0].step.id, plan.steps[0].step.zones)
     else:

@@ -1,7 +1,7 @@
 """Working ahead: what moves with the weather is made by a worker, for live parts alone, and never inside a request."""
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import timedelta
 from threading import Condition, Thread
 
@@ -17,12 +17,12 @@ PATIENCE_S = 2.0  # how long a press that changed the air waits for its conseque
 _say = logging.getLogger(__name__)
 
 
-def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None, *, plans: bool = True) -> int:
+def look_ahead(unit: Unit, warm: Callable[[Unit, Sequence[PartNow]], None] | None = None, *, plans: bool = True) -> int:
     """Work out how every live part stands in the newest weather, and note which have come to their end.
 
     Args:
         unit: A unit of work that makes the weather.
-        warm: What else is to be ready for each part, such as its lane.
+        warm: What else is to be ready, such as the lanes.
         plans: Whether plans and last safe starts are to be ready, too.
 
     Returns: How many parts are live.
@@ -32,16 +32,17 @@ def look_ahead(unit: Unit, warm: Callable[[Unit, PartNow], None] | None = None, 
     found = live_parts(unit)
     for part in found:
         if not part.is_live:
-            statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now)  # type: ignore[arg-type]
+            if statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now):  # type: ignore[arg-type]
+                changes.bump(unit.session, changes.ANYTHING)
             continue
         if plans:
             _ = part.rest, part.last_starts
-        if warm is not None:
-            warm(unit, part)
+    if warm is not None:
+        warm(unit, found)
     return len(found)
 
 
-def look_once(workshop: Workshop, warm: Callable[[Unit, PartNow], None] | None = None) -> None:
+def look_once(workshop: Workshop, warm: Callable[[Unit, Sequence[PartNow]], None] | None = None) -> None:
     """Look ahead over this minute and the next one, and let all who ask from now on go by it."""
     with workshop.open(works_ahead=True) as unit:
         soon = unit.at(unit.now.replace(second=0, microsecond=0) + timedelta(minutes=1))
@@ -57,7 +58,7 @@ class Worker:
     def __init__(
         self,
         workshop: Workshop,
-        warm: Callable[[Unit, PartNow], None] | None = None,
+        warm: Callable[[Unit, Sequence[PartNow]], None] | None = None,
         load: Callable[[], None] = lambda: None,
     ) -> None:
         self.workshop, self.warm, self.load = workshop, warm, load

@@ -136,12 +136,13 @@ def _batch_for(batches: Sequence[RunningBatch], part: UUID, product: str, at: da
     return next(iter([*mine, *others]), None)
 
 
-def pots_in_use(unit: Unit, part: UUID, products: Mapping[str, Product]) -> dict[str, Pot]:
-    """Return the mix that each product's next coat on a part would come out of, where one is mixed."""
-    usable = [b for b in recent(unit) if b.state.pours and b.usable(unit.now)]
+def pots_in_use(
+    usable: Sequence[RunningBatch], part: UUID, products: Mapping[str, Product], now: datetime
+) -> dict[str, Pot]:
+    """Return the mix that each product's next coat on a part would come out of, of those that can be used."""
     out = {}
     for key in {b.state.plan.product for b in usable} & products.keys():
-        batch = _batch_for(usable, part, key, unit.now)
+        batch = _batch_for(usable, part, key, now)
         if batch is not None:
             plan = batch.state.plan
             out[key] = Pot(plan.hardener_speed, plan.reducer_speed, plan.time_factor, batch.pot_life_ends)

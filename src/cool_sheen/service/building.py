@@ -117,7 +117,7 @@ def look_at(unit: Unit, system: System, site: Site, can_undo: bool = False) -> D
 
 def findings_of(unit: Unit, found: PartNow) -> list[Finding]:
     """Look the stack of a part over, with the sheets that it was planned with."""
-    below = found_below(unit, found.part, found.history, found.system)
+    below = found_below(unit, found.row, found.history, found.system)
     grounds = grounds_of(list(found.zones), below)
     return look_over(found.system, found.products, grounds, compatibility())
 

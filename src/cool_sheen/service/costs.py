@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from uuid import UUID
 
+from sqlalchemy import select
+
 from cool_sheen.core.materials.cost import Cost, cents
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off, work_of
@@ -35,7 +37,8 @@ def costs(unit: Unit, shop: Shop, projects: Iterable[UUID]) -> list[Costed]:
         by_project.setdefault(found.part.project_uuid, []).append(found)
     offers = packs_on_offer(unit)
     prices = unit_prices(o.pack for o in offers.values())
-    rows = [_costed(unit, shop, parts, offers, prices) for parts in by_project.values()]
+    found_in = {p.uuid: p for p in unit.session.scalars(select(Project).where(Project.uuid.in_(by_project)))}
+    rows = [_costed(unit, shop, found_in[uuid], parts, offers, prices) for uuid, parts in by_project.items()]
     return sorted(rows, key=lambda row: (row.cost.price is None, row.name))
 
 
@@ -50,10 +53,9 @@ def unit_prices(packs: Iterable[Pack]) -> dict[str, Decimal]:
 
 
 def _costed(
-    unit: Unit, shop: Shop, parts: list[PartNow], offers: Mapping[str, Offer],
+    unit: Unit, shop: Shop, project: Project, parts: list[PartNow], offers: Mapping[str, Offer],
     prices: Mapping[str, Decimal],
 ) -> Costed:  # fmt: skip
-    project = parts[0].part.project
     shelf = stock(unit)
     rows, need = [], TakeOff()
     for found in parts:

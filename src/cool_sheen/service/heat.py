@@ -33,7 +33,7 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
     Raises: Refused: nothing coated, a film that has not flashed off, a stage out of its turn, metal that is too cold or
         too hot for it, a hold that was too short; at the field, with what to do.
     """
-    if before := same_press(unit, uuid, "bake", found.part, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "bake", found.row, said.model_dump(exclude={"zones"})):
         return before
     zones = frozenset(said.zones) or found.situation.all_zones
     tops = [film.top for film in found.situation.films if film.top and film.zones & zones]
@@ -52,7 +52,7 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
         raise Refused("Too hot for this film.", {"metal": f"Without a stage in the system up to {_LAMP_MOST_C:g} °C."})
     payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c)
     about: Zones = frozenset(said.zones)
-    return write_on_part(unit, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+    return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
 def stage_ahead(found: PartNow) -> HeatStep | None:

@@ -5,14 +5,16 @@ from datetime import datetime
 from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import or_, select
+from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import SquareMetres
 from cool_sheen.service import journal
 from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Missing, Refused, Unit
+from cool_sheen.store import changes
 from cool_sheen.store.models import Face, Part, PartStatus, Project, Space, Zone
 
 
@@ -25,6 +27,26 @@ class NewPart(BaseModel):
     area_m2: float = Field(gt=0, le=10_000, allow_inf_nan=False)
     space: UUID
     system: str
+
+
+@dataclass(frozen=True, slots=True)
+class PartFacts:
+    """A part as all lists name it, apart from its row and its session."""
+
+    uuid: UUID
+    name: str
+    substrate: str
+    area_m2: SquareMetres
+    changes: int
+    project_uuid: UUID
+    project_name: str
+
+
+def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
+    """Return some parts, the oldest first."""
+    columns = (Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name)
+    query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(*where)
+    return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at))]
 
 
 def spaces_by_id(unit: Unit) -> dict[UUID, Space]:
@@ -84,14 +106,23 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     return part
 
 
-PAGE = 12
+PAGE_PARTS = 24  # a page of jobs has about so many parts
+
+
+@dataclass(frozen=True)
+class ProjectParts:
+    """A project with its parts."""
+
+    uuid: UUID
+    name: str
+    parts: list[PartFacts]
 
 
 @dataclass(frozen=True)
 class ProjectsPage:
     """Some projects with their parts, and where among all of them these stand."""
 
-    projects: list[Project]
+    projects: list[ProjectParts]
     page: int
     pages: int
     total: int
@@ -105,19 +136,42 @@ def projects_page(unit: Unit, page: int, find: str = "") -> ProjectsPage:
         page: Which page, from 1; one that is not there becomes the nearest.
         find: A word of the project's or of a part's name.
     """
+    pages = _pages(unit, find)
+    page = min(max(1, page), max(1, len(pages)))
+    some = pages[page - 1] if pages else []
+    parts: dict[UUID, list[PartFacts]] = {uuid: [] for uuid, _ in some}
+    for facts in part_facts(unit, Part.project_uuid.in_(parts)):
+        parts[facts.project_uuid].append(facts)
+    shown = [ProjectParts(uuid, name, parts[uuid]) for uuid, name in some]
+    return ProjectsPage(shown, page, max(1, len(pages)), sum(map(len, pages)))
+
+
+def _pages(unit: Unit, find: str) -> list[list[tuple[UUID, str]]]:
+    """All projects that are meant, page by page: none is cut in two, and a page has about as many parts as the next."""
+    number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
+    found: list[list[tuple[UUID, str]]] = unit.kept.get(
+        ("pages of jobs", number, find), lambda: _paged(unit, find), lambda pages: 300 * sum(map(len, pages))
+    )
+    return found
+
+
+def _paged(unit: Unit, find: str) -> list[list[tuple[UUID, str]]]:
     live = select(Part.project_uuid).join(PartStatus, PartStatus.part_uuid == Part.uuid)
     is_live = Project.uuid.in_(live.where(PartStatus.finished_at.is_(None)))
-    query = select(Project.uuid)
+    query = select(Project.uuid, Project.name, func.count(Part.uuid)).outerjoin(Part).group_by(Project.uuid)
     for word in find.split():
         named = Project.uuid.in_(select(Part.project_uuid).where(Part.name.icontains(word, autoescape=True)))
         query = query.where(or_(Project.name.icontains(word, autoescape=True), named))
-    uuids = list(unit.session.scalars(query.order_by(is_live.desc(), Project.created_at.desc(), Project.name)))
-    pages = max(1, -(-len(uuids) // PAGE))
-    page = min(max(1, page), pages)
-    some = uuids[(page - 1) * PAGE : page * PAGE]
-    rows = unit.session.scalars(select(Project).where(Project.uuid.in_(some)).options(selectinload(Project.parts)))
-    by_uuid = {project.uuid: project for project in rows}
-    return ProjectsPage([by_uuid[uuid] for uuid in some], page, pages, len(uuids))
+    pages: list[list[tuple[UUID, str]]] = []
+    room = 0
+    ordered = query.order_by(is_live.desc(), Project.created_at.desc(), Project.name)
+    for uuid, name, parts in unit.session.execute(ordered):
+        if parts > room or not pages:
+            pages.append([])
+            room = PAGE_PARTS
+        pages[-1].append((uuid, name))
+        room -= max(1, parts)
+    return pages
 
 
 def project_choices(unit: Unit) -> list[tuple[UUID, str]]:

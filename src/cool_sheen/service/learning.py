@@ -63,10 +63,11 @@ class Lessons:
 
     unit: Unit
     marks: dict[tuple[str, UUID | None], Mark]
+    number: int  # how often something was taught, or taken back
 
-    def mark(self, products: Iterable[Product], space: UUID | None) -> tuple[Mark | None, ...]:
-        """Return something that changes whenever one of these sheets is taught something here."""
-        return tuple(self.marks.get((drying_hash(p.drying), space)) for p in products)
+    def mark(self, sheets: Iterable[str], space: UUID | None) -> tuple[Mark | None, ...]:
+        """Return something that changes whenever one of these sheets, each by its times, is taught something here."""
+        return tuple(self.marks.get((sheet, space)) for sheet in sheets)
 
     def factor(self, product: Product, space: UUID | None, mode: Mode, without: UUID | None = None) -> Factor:
         """Mean and spread of ln factor: the prior where nothing was learned; without the tests of one coat."""
@@ -119,7 +120,7 @@ def lessons(unit: Unit) -> Lessons:
     """Return what the shop has learned."""
     number = unit.workshop.ready.lessons if unit.workshop.ready and not unit.works_ahead else newest_lessons(unit)
     marks = unit.kept.get(("lesson marks", number), lambda: statuses.lesson_marks(unit.session), lambda m: 200 * len(m))
-    return Lessons(unit, marks)
+    return Lessons(unit, marks, number)
 
 
 def newest_lessons(unit: Unit) -> int:

@@ -1,14 +1,11 @@
 """A part as it stands now: its log folded, its zones' films, what is owed, what is next, and the rest of its plan."""
 
-from collections.abc import Hashable, Iterable, Mapping
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, time
 from functools import cached_property
 from typing import Any
 from uuid import UUID
-
-from sqlalchemy import select
-from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
@@ -17,7 +14,7 @@ from cool_sheen.core.log.history import History
 from cool_sheen.core.part.action import Action, next_action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock, Factor
-from cool_sheen.core.part.situation import Situation, ZoneFilm, zone_films
+from cool_sheen.core.part.situation import Pot, Situation, ZoneFilm, zone_films
 from cool_sheen.core.part.status import State
 from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.rest import Rest, rest_of
@@ -25,13 +22,13 @@ from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingDay
 from cool_sheen.core.work.owed import Owed, StepRow, owed_to
 from cool_sheen.core.work.steps import CoatStep, Step, steps_of
-from cool_sheen.service.batches import pots_in_use
+from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
 from cool_sheen.service.climate import Weather, part_climate, weather_now
 from cool_sheen.service.histories import history_of
-from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
-from cool_sheen.service.learning import Lessons, lessons
-from cool_sheen.service.unit import Unit, zone_of
-from cool_sheen.store import log, statuses
+from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, zone_facts
+from cool_sheen.service.learning import Lessons, drying_hash, lessons
+from cool_sheen.service.unit import Missing, Unit, zone_of
+from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part, Shop, Space
 
 
@@ -43,11 +40,17 @@ class PartNow:
     """
 
     unit: Unit
-    part: Part
+    part: PartFacts
     space: Space
     mark: tuple[Hashable, ...]
     _logged: "_Logged"
     _day: WorkingDay
+    _pots: Mapping[str, Pot]
+
+    @cached_property
+    def row(self) -> Part:
+        """Its row, for whoever writes. Raises Missing."""
+        return find_part(self.unit, self.part.uuid)
 
     @property
     def system(self) -> System:
@@ -60,9 +63,9 @@ class PartNow:
         return self._logged.products
 
     @property
-    def rows(self) -> list[StepRow]:
+    def rows(self) -> Sequence[StepRow]:
         """Its steps with how they stand."""
-        return self._logged.rows
+        return self._logged.owed.rows
 
     @property
     def version(self) -> tuple[Hashable, ...]:
@@ -100,15 +103,21 @@ class PartNow:
         return _situation(self.unit, self)
 
     @cached_property
+    def minute(self) -> datetime:
+        """The minute that it is: what is drawn in it says the same on every page."""
+        return self.now.replace(second=0, microsecond=0)
+
+    @cached_property
     def action(self) -> Action:
-        """What is to be done now: the first thing in its plan."""
-        return next_action(self.situation)
+        """What is to be done now: the first thing in its plan; kept for the minute."""
+        key = ("action", self.mark, self.minute)
+        made: Action = self.unit.kept.get(key, lambda: next_action(self.situation), lambda _: 3_000)
+        return made
 
     @cached_property
     def rest(self) -> Rest:
         """The rest of its work laid along time; kept for the minute."""
-        minute = self.now.replace(second=0, microsecond=0)
-        key = ("rest", self.mark, minute)
+        key = ("rest", self.mark, self.minute)
         made: Rest = self.unit.kept.get(key, lambda: rest_of(self.situation), lambda r: 2_000 + 700 * len(r.steps))
         return made
 
@@ -117,7 +126,7 @@ class PartNow:
         """How late today its coats may start: the same all day by one weather, until one of them goes by."""
         made = self._last_starts(self.now.astimezone(self.unit.zone).date())
         if any(last is not None and last <= self.now for last in (made.one, made.all_coats)):
-            return self._last_starts(self.now.replace(second=0, microsecond=0))
+            return self._last_starts(self.minute)
         return made
 
     def _last_starts(self, until: Hashable) -> LastStart:
@@ -167,12 +176,11 @@ class _Logged:
     revisions: dict[str, Product]
     zones: tuple[ZoneFacts, ...]
     owed: Owed
-    rows: list[StepRow]
 
-    @property
-    def sheets(self) -> list[Product]:
-        """Every sheet whose times matter to it."""
-        return [*self.products.values(), *self.revisions.values()]
+    @cached_property
+    def sheets(self) -> tuple[str, ...]:
+        """Every sheet whose times matter to it, by what the clock reads of it."""
+        return tuple(drying_hash(p.drying) for p in [*self.products.values(), *self.revisions.values()])
 
 
 @dataclass(frozen=True, eq=False)
@@ -183,56 +191,71 @@ class _Around:
     learned: Lessons
     weather: Weather
     day: WorkingDay
+    batches: list[RunningBatch]
 
 
 def _around(unit: Unit) -> _Around:
-    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), working_day(unit.the_shop))
+    usable = [batch for batch in recent(unit) if batch.state.pours and batch.usable(unit.now)]
+    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), working_day(unit.the_shop), usable)
 
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
     """Return how one part stands. Raises Missing."""
-    part = find_part(unit, uuid)
-    return _stand(unit, part, log.last_seqs(unit.session, [uuid]).get(uuid, 0), _around(unit))
+    facts = part_facts(unit, Part.uuid == uuid)
+    if not facts:
+        raise Missing("part")
+    return _stand(unit, facts[0], log.last_seqs(unit.session, [uuid]).get(uuid, 0), _around(unit))
+
+
+def live_mark(unit: Unit) -> tuple[Hashable, ...]:
+    """As long as it is the same, nothing about any live part was changed: not its log, nor the air, nor a lesson."""
+    number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
+    return number, weather_now(unit).version, lessons(unit).number
 
 
 def live_parts(unit: Unit) -> list[PartNow]:
     """Return how every part stands on which something is still to come; what is finished is not looked at."""
-    live = statuses.live_seqs(unit.settled())
-    query = select(Part).where(Part.uuid.in_(live)).options(selectinload(Part.project)).order_by(Part.created_at)
+    number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
+    live: list[tuple[PartFacts, int]] = unit.kept.get(("live", number), lambda: _live(unit), lambda x: 400 * len(x))
     shared = _around(unit)
-    return [_stand(unit, part, live[part.uuid][0], shared) for part in unit.session.scalars(query)]
+    return [_stand(unit, facts, seq, shared) for facts, seq in live]
+
+
+def _live(unit: Unit) -> list[tuple[PartFacts, int]]:
+    seqs = statuses.live_seqs(unit.session)
+    return [(facts, seqs[facts.uuid][0]) for facts in part_facts(unit, Part.uuid.in_(seqs))]
 
 
 def parts_of(unit: Unit, projects: Iterable[UUID]) -> list[PartNow]:
     """Return how every part of some projects stands, finished or not."""
-    query = select(Part).where(Part.project_uuid.in_(list(projects))).options(selectinload(Part.project))
-    parts = list(unit.session.scalars(query.order_by(Part.created_at)))
+    parts = part_facts(unit, Part.project_uuid.in_(list(projects)))
     seqs = {uuid: row.seq for uuid, row in statuses.of_parts(unit.settled(), [p.uuid for p in parts]).items()}
     shared = _around(unit)
     return [_stand(unit, part, seqs.get(part.uuid, 0), shared) for part in parts]
 
 
-def _stand(unit: Unit, part: Part, seq: int, shared: _Around) -> PartNow:
+def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
     version = (part.uuid, seq, part.changes)
     logged: _Logged = unit.kept.get(
-        ("logged", *version), lambda: _read(unit, part, seq, version), lambda x: 30_000 + 900 * x.history.places
+        ("logged", *version), lambda: _read(unit, part.uuid, seq, version), lambda x: 30_000 + 900 * x.history.places
     )
     space = shared.spaces[logged.history.stays[-1].space]
     taught = shared.learned.mark(logged.sheets, space.uuid)
-    pots = tuple(sorted(pots_in_use(unit, part.uuid, logged.products).items()))
-    mark = (*version, shared.weather.version, taught, pots)
+    pots = pots_in_use(shared.batches, part.uuid, logged.products, unit.now)
+    mark = (*version, shared.weather.version, taught, tuple(sorted(pots.items())))
     last = [c.ended_at for c in logged.history.coats[-1:]] + [w.at for w in logged.history.works[-1:]]
-    return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)))
+    return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)), pots)
 
 
-def _read(unit: Unit, part: Part, seq: int, version: tuple[Hashable, ...]) -> _Logged:
+def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _Logged:
+    part = find_part(unit, uuid)
     history = history_of(unit, part, seq)
     system = System.model_validate(part.system)
     products = {key: unit.revision(name) for key, name in part.revisions.items()}
     revisions = {name: unit.revision(name) for name in {c.payload.coating for c in history.coats}}
     zones = tuple(zone_facts(unit, part))
     owed = owed_to(steps_of(system, zones), history)
-    return _Logged(version, history, system, products, revisions, zones, owed, owed.rows())
+    return _Logged(version, history, system, products, revisions, zones, owed)
 
 
 def _situation(unit: Unit, found: PartNow) -> Situation:
@@ -250,10 +273,10 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
     climate, films = unit.kept.get(
         ("films", *found.mark[:-1]), look, lambda made: 20_000 + 15_000 * sum(len(f.clocks) for f in made[1])
     )
-    pots = pots_in_use(unit, found.part.uuid, logged.products)
     return Situation(
-        unit.now, logged.zones, logged.owed, films, logged.history, climate, logged.products, found._day, factor, pots
-    )
+        unit.now, logged.zones, logged.owed, films, logged.history, climate, logged.products, found._day, factor,
+        found._pots,
+    )  # fmt: skip
 
 
 def working_day(shop: Shop) -> WorkingDay:

@@ -3,6 +3,7 @@
 Written in the transaction that appends, and rebuilt from the log by one command.
 """
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -89,7 +90,7 @@ def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) 
         owed: How its steps stand.
         seq: Its newest entry.
     """
-    system, rows = System.model_validate(part.system), owed.rows()
+    system, rows = System.model_validate(part.system), owed.rows
     done = sum(row.status == "done" for row in rows)
     ahead = [row for row in rows if row.owed]
     return {
@@ -111,7 +112,7 @@ def _long_done(unit: Unit, history: History, owed: Owed) -> datetime | None:
     return last if last and not owed.left() and unit.now - last > CURED_BY_NOW else None
 
 
-def layer_words(system: System, history: History, rows: list[StepRow]) -> str:
+def layer_words(system: System, history: History, rows: Sequence[StepRow]) -> str:
     """Say how many coats of the layer in hand are on, such as ``Primer 2 of 3``."""
     if not history.coats:
         return "no coat yet"
@@ -123,7 +124,7 @@ def layer_words(system: System, history: History, rows: list[StepRow]) -> str:
     return f"{layer.name} {on} of {of}"
 
 
-def coats_of(history: History, rows: list[StepRow], layer_id: str) -> tuple[int, int]:
+def coats_of(history: History, rows: Sequence[StepRow], layer_id: str) -> tuple[int, int]:
     """Return how many coats of a layer count, and how many it is to have: extra ones count beyond the target."""
     mine = [(r, r.step) for r in rows if isinstance(r.step, CoatStep) and r.step.layer.id == layer_id]
     counted = [r for r, step in mine if isinstance(step, CoatStep) and step.coat.counted]

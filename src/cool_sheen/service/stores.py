@@ -91,6 +91,7 @@ class Stores:
     shopping: Shopping
     consumables: list[tuple[str, float, str, Decimal]]  # name, amount, unit, cost
     layers: list[LayerNeed]
+    projects: list[tuple[UUID, str]]  # that something is planned for, the newest first
 
 
 def reservoir_of(shop: Shop) -> Reservoir:
@@ -131,7 +132,8 @@ def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
 
 def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str = "shop") -> Stores:
     """Work the take-off of a project out, or of everything that is planned, and what to buy for it."""
-    meant = [f for f in live_parts(unit) if project in (None, f.part.project_uuid)]
+    live = live_parts(unit)
+    meant = [f for f in live if project in (None, f.part.project_uuid)]
     basis, total = basis_of(unit, shop, estimate), TakeOff()
     for found in meant:
         total.add(take_off_of(unit, found, basis))
@@ -149,7 +151,8 @@ def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str
              keeps.get(key))
         for key, ml in sorted(total.components.items(), key=lambda item: total.names[item[0]])
     ]  # fmt: skip
-    return Stores(total, lines, bag, consumables(unit, total.used), total.layers)
+    projects = {f.part.project_uuid: f.part.project_name for f in reversed(live)}
+    return Stores(total, lines, bag, consumables(unit, total.used), total.layers, [*projects.items()])
 
 
 def _keeps(offers: Mapping[str, Offer]) -> dict[str, int]:

@@ -82,6 +82,7 @@ class Unit:
     device: str = "web"
     works_ahead: bool = False
     aside: KeptAside = field(init=False)
+    _shop: Shop | None = None
 
     def __post_init__(self) -> None:
         self.aside = KeptAside(self.workshop.kept)
@@ -99,7 +100,9 @@ class Unit:
     @property
     def shop(self) -> Shop | None:
         """The shop; None before the set-up."""
-        return self.session.get(Shop, 1)
+        if self._shop is None:
+            self._shop = self.session.get(Shop, 1)
+        return self._shop
 
     @property
     def the_shop(self) -> Shop:

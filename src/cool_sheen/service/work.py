@@ -71,7 +71,7 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
 
     Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
     """
-    if before := same_press(unit, uuid, "coat", found.part, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "coat", found.row, said.model_dump(exclude={"zones"})):
         return before
     zones = _zones_said(found, said.zones)
     layer, step = _coat_meant(found, said.layer_id, zones)
@@ -100,7 +100,7 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
     )
     planned = step.id if step and as_planned else None
     press = Press(uuid, at, zones or (step.zones if step else frozenset()))
-    return write_on_part(unit, found.part, payload, press, planned_step=planned)
+    return write_on_part(unit, found.row, payload, press, planned_step=planned)
 
 
 def _coat_meant(found: PartNow, layer_id: str | None, zones: Zones) -> tuple[Layer, CoatStep | None]:
@@ -140,7 +140,7 @@ def _out_of(mixed: BatchState) -> dict[str, Any]:
 
 def _zones_said(found: PartNow, names: Iterable[UUID]) -> Zones:
     zones = frozenset(names)
-    if strange := zones - {z.uuid for z in found.part.live_zones}:
+    if strange := zones - {z.uuid for z in found.row.live_zones}:
         raise Refused("This part has no such zone.", {"zones": f"Choose zones of this part; {len(strange)} are not."})
     return zones
 
@@ -150,7 +150,7 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
 
     Raises: Refused: nothing is coated there, or a mark that the film does not have.
     """
-    if before := same_press(unit, uuid, "touch_test", found.part, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones"})):
         return before
     zones = _zones_said(found, said.zones) or found.action.zones or found.situation.all_zones
     tops = [film.top for film in _films(found, zones) if film.top]
@@ -161,7 +161,7 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
     others = tuple(dict.fromkeys(t.coat.uuid for t in tops if t.coat.uuid != first.coat.uuid and name in t.bands))
     payload = TouchTestPayload(coat=first.coat.uuid, milestone=name, ready=said.ready, how=said.how, others=others)
     coated = frozenset().union(*(film.zones for film in _films(found, zones) if film.top)) & zones
-    return write_on_part(unit, found.part, payload, Press(uuid, at, coated))
+    return write_on_part(unit, found.row, payload, Press(uuid, at, coated))
 
 
 def _mark_said(found: PartNow, top: CoatClock, milestone: str | None) -> str:
@@ -188,7 +188,7 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         name = f"P{name}"
     if name not in MEAN_UM:
         raise Refused(f"“{said.grit[:20]}” is no grit.", {"grit": "Use a name such as P320 (FEPA) or C320 (CAMI)."})
-    if before := same_press(unit, uuid, "sand", found.part, {"grit": name, "wet": said.wet}):
+    if before := same_press(unit, uuid, "sand", found.row, {"grit": name, "wet": said.wet}):
         return before
     zones = _zones_said(found, said.zones)
     planned = _sanding_meant(found, name, zones)
@@ -202,7 +202,7 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         break_through="to the layer below" if said.break_through else None,
     )
     press = Press(uuid, at, zones)
-    return write_on_part(unit, found.part, payload, press, planned_step=planned.id if planned else None)
+    return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None)
 
 
 def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
@@ -236,7 +236,7 @@ def step_done(
     unit: Unit, found: PartNow, uuid: UUID, kind: str, at: datetime | None = None, zones: Iterable[UUID] = ()
 ) -> Recorded:
     """Log a step that leaves no more behind than that it was done. Raises Refused for an unknown kind."""
-    if before := same_press(unit, uuid, kind, found.part, {}):
+    if before := same_press(unit, uuid, kind, found.row, {}):
         return before
     if kind not in STEP_WORDS or kind in ("coat", "sand"):
         raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
@@ -248,7 +248,7 @@ def step_done(
     step = _step_meant(found, kind)
     payload = StepPayload.model_validate({"kind": kind})
     about = _zones_said(found, zones) or (step.zones if step else frozenset())
-    return write_on_part(unit, found.part, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+    return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
 def _step_meant(found: PartNow, kind: str) -> Step | None:
@@ -274,7 +274,7 @@ def skipped(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str], reason
     Raises: Refused: no reason, or steps that are not owed.
     """
     wanted = tuple(steps)
-    if before := same_press(unit, uuid, "skip", found.part, {"steps": wanted}):
+    if before := same_press(unit, uuid, "skip", found.row, {"steps": wanted}):
         return before
     if not wanted:
         raise Refused("No step is ticked.", {"steps": "Tick what is not done."})
@@ -286,7 +286,7 @@ def skipped(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str], reason
     zones = frozenset().union(*(row.owed | row.passed for row in rows))
     words = ", ".join(row.step.label for row in rows)[:4000]
     payload = SkipPayload(steps=tuple(row.step.id for row in rows), words=words)
-    return write_on_part(unit, found.part, payload, Press(uuid, None, zones), reason=reason.strip()[:4000])
+    return write_on_part(unit, found.row, payload, Press(uuid, None, zones), reason=reason.strip()[:4000])
 
 
 def done_before(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str]) -> Recorded:
@@ -316,13 +316,13 @@ def _done_before(unit: Unit, found: PartNow, uuid: UUID, row: StepRow, ahead: in
     payload: Any = StepPayload.model_validate({"kind": row.step.kind}) if row.step.kind != "sand" else None
     if isinstance(row.step, SandStep):
         payload = SandPayload(grit=row.step.grit, wet=row.step.wet, removal_um=0.0)
-    return write_on_part(unit, found.part, payload, Press(uuid, at, row.passed), planned_step=row.step.id)
+    return write_on_part(unit, found.row, payload, Press(uuid, at, row.passed), planned_step=row.step.id)
 
 
 def moved(unit: Unit, found: PartNow, uuid: UUID, space: UUID, at: datetime | None = None) -> Recorded:
     """Log that a part stands in another space from now on."""
-    return same_press(unit, uuid, "move", found.part, {"space": space}) or write_on_part(
-        unit, found.part, MovePayload(space=space), Press(uuid, at)
+    return same_press(unit, uuid, "move", found.row, {"space": space}) or write_on_part(
+        unit, found.row, MovePayload(space=space), Press(uuid, at)
     )
 
 
@@ -331,7 +331,7 @@ def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> R
 
     Raises: Refused: nothing to take back, or an entry of another part.
     """
-    if before := same_press(unit, uuid, "void", found.part, {}):
+    if before := same_press(unit, uuid, "void", found.row, {}):
         return before
     everything = log.of_part(unit.session, found.part.uuid)
     rows = standing(everything)
@@ -346,7 +346,7 @@ def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> R
         chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
-    return write_on_part(unit, found.part, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
+    return write_on_part(unit, found.row, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
 
 
 def new_id() -> UUID:

@@ -24,6 +24,7 @@ from cool_sheen.store.models import (
 )
 
 AIR, BATCHES, LESSONS, SHELF = "air", "batches", "lessons", "shelf"
+ANYTHING = "anything"  # whatever is written counts as one of these, too
 _BY_TABLE: dict[type, str] = {
     Shop: AIR, Space: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
 }  # fmt: skip
@@ -84,6 +85,8 @@ def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     rows = [*session.new, *(r for r in session.dirty if session.is_modified(r)), *session.deleted]
     session.info[_WROTE] = True
     names = {_BY_TABLE[type(row)] for row in rows if type(row) in _BY_TABLE}
+    if rows:
+        names.add(ANYTHING)
     for row in rows:
         if isinstance(row, LogEntry):
             names.update(_BY_KIND.get(row.kind, ()))

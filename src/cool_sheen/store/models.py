@@ -173,6 +173,7 @@ class LogEntry(Base):
     voids: Mapped[UUID | None]
     targets: Mapped[list["LogTarget"]] = relationship(order_by="LogTarget.id")
     __table_args__ = (
+        Index("ix_log_entry_kind_at", "kind", "occurred_at"),  # what happened today
         Index("ix_log_entry_batch", text("json_extract(payload, '$.batch')")),  # pours, stamps and coats of a batch
         {"sqlite_autoincrement": True},
     )

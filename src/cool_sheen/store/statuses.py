@@ -19,10 +19,11 @@ def put_part(session: Session, fields: dict[str, Any]) -> None:
     session.execute(statement.on_conflict_do_update(index_elements=["part_uuid"], set_=changed))
 
 
-def finish(session: Session, part: UUID, seq: int, at: datetime) -> None:
-    """Note that nothing is to come on a part any more, unless it was written about since."""
+def finish(session: Session, part: UUID, seq: int, at: datetime) -> bool:
+    """Note that nothing is to come on a part any more, unless it was written about since; say whether it was noted."""
     same = (PartStatus.part_uuid == part, PartStatus.seq == seq, PartStatus.finished_at.is_(None))
-    session.execute(update(PartStatus).where(*same).values(finished_at=at, state="cured"))
+    noted = session.execute(update(PartStatus).where(*same).values(finished_at=at, state="cured"))
+    return bool(noted.rowcount)  # type: ignore[attr-defined]
 
 
 def live_seqs(session: Session) -> dict[UUID, tuple[int, int]]:

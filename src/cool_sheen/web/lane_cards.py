@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 from uuid import UUID, uuid4
 
 from cool_sheen.service.part_now import PartNow
@@ -50,8 +49,7 @@ def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
     html = ""
     if found.is_live:
         shown = lane.lane(found, unit.zone, unit.the_shop.units, _PRESS)
-        context: dict[str, Any] = pages.known(unit, "/", booth=False)
-        html = pages.environment.get_template("bench/_lane.html").render({**context, "lane": shown})
+        html = str(pages.piece(unit, "/", "bench/_lane.html", lane=shown))
     return Card(
         found.part.uuid, found.is_live, str(action.state), lane.STATE_WORDS[str(action.state)], action.says,
         action.counting, action.counts_to, html,

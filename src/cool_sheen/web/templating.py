@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
@@ -68,6 +69,12 @@ class Pages:
         known = self.known(unit, request.url.path, booth=request.cookies.get("booth") == "1")
         text = self.environment.get_template(template).render({**known, **context})
         return HTMLResponse(text, status)
+
+    def piece(self, unit: Unit, path: str, template: str, **context: Any) -> Markup:
+        """Render a piece of a page that is kept, and put into pages as it is."""
+        known = self.known(unit, path, booth=False)
+        text = self.environment.get_template(template).render({**known, **context})
+        return Markup(text)  # noqa: S704 - the template has escaped it
 
     def known(self, unit: Unit | None, path: str, *, booth: bool) -> dict[str, Any]:
         """Return what every template knows."""

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 from uuid import UUID
 
 from cool_sheen.core.log.history import History, LaidCoat, Skip, Work
@@ -52,10 +53,11 @@ class Owed:
         coats = (self.steps[n] for n in self.ahead(zone))
         return next((step for step in coats if isinstance(step, CoatStep)), None)
 
-    def rows(self) -> list[StepRow]:
-        """Return all steps with how they stand on the part as a whole."""
+    @cached_property
+    def rows(self) -> tuple[StepRow, ...]:
+        """All steps with how they stand on the part as a whole."""
         firsts = {ahead[0] for zone in self.by_zone if (ahead := self.ahead(zone))}
-        return [self._row(n, step, n in firsts) for n, step in enumerate(self.steps)]
+        return tuple(self._row(n, step, n in firsts) for n, step in enumerate(self.steps))
 
     def _row(self, place: int, step: Step, is_first: bool) -> StepRow:
         owed, passed = (self.zones_with(place, stand) for stand in (Stand.OWED, Stand.PASSED))
@@ -68,11 +70,11 @@ class Owed:
 
     def left(self) -> list[StepRow]:
         """Return what is still owed, and what was passed over without a word."""
-        return [row for row in self.rows() if row.owed or row.passed]
+        return [row for row in self.rows if row.owed or row.passed]
 
     def passed_over(self) -> list[StepRow]:
         """Return what was passed over: it is asked for until it is said to be done, or why not."""
-        return [row for row in self.rows() if row.passed]
+        return [row for row in self.rows if row.passed]
 
 
 def owed_to(steps: Sequence[Step], history: History) -> Owed:

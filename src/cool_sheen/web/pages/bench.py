@@ -11,7 +11,7 @@ from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
-from cool_sheen.service.part_now import PartNow, live_parts
+from cool_sheen.service.part_now import PartNow, live_mark, live_parts
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import statuses
 from cool_sheen.store.models import Shop
@@ -38,18 +38,37 @@ def lanes(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Re
 
 def _context(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
     now = unit.now
-    found = {part.part.uuid: part for part in live_parts(unit)}
-    cards = [card for part in found.values() if (card := card_of(unit, pages, part)).live]
-    cards.sort(key=lambda card: card.order)
     wide = frame_around(now, timedelta(hours=2), timedelta(hours=6))
     narrow = frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0)
     return {
-        "cards": cards,
-        "finished": statuses.count_finished(unit.settled()) + len(found) - len(cards),
+        **board_of(unit, pages, shop),
         "wide_axis": _axis(wide, unit.zone),
         "narrow_axis": _axis(narrow, unit.zone),
-        "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,
         "pots": [mixing.running(b, now) for b in recent(unit) if b.open and b.pot_life_ends],
+    }
+
+
+def board_of(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
+    """The lanes in order, how many parts are finished, and the strip of the first: kept for the minute."""
+    minute = unit.now.replace(second=0, microsecond=0)
+    key = ("board", live_mark(unit), minute, shop.units, shop.time_zone)
+    made: dict[str, Any] = unit.kept.get(key, lambda: _board(unit, pages, shop), lambda _: 4_000)
+    return made
+
+
+def ready_board(unit: Unit, pages: Pages) -> None:
+    """Have the lanes ready before somebody asks for them."""
+    board_of(unit, pages, unit.the_shop)
+
+
+def _board(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
+    found = {part.part.uuid: part for part in live_parts(unit)}
+    cards = [card for part in found.values() if (card := card_of(unit, pages, part)).live]
+    cards.sort(key=lambda card: card.order)
+    return {
+        "cards": cards,
+        "finished": statuses.count_finished(unit.settled()) + len(found) - len(cards),
+        "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,
     }
 
 
@@ -57,7 +76,7 @@ def _kept_strip(unit: Unit, found: PartNow, shop: Shop) -> dict[str, object]:
     """The strip of the first part, drawn once a minute."""
     key = ("strip", found.mark, unit.now.replace(second=0, microsecond=0), shop.units, shop.time_zone)
     made: dict[str, object] = unit.kept.get(key, lambda: strip(found, unit.zone, shop), lambda _: 20_000)
-    return {**made, "space": found.space, "part": found.part}
+    return {**made, "space_name": found.space.name, "space_uuid": found.space.uuid, "part_name": found.part.name}
 
 
 def _axis(frame: Frame, zone: ZoneInfo) -> dict[str, object]:

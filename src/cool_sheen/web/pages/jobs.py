@@ -4,17 +4,26 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
+from markupsafe import Markup
 
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.service.jobs import NewPart, add_part, add_project, project_choices, projects_page, spaces_by_id
-from cool_sheen.service.part_now import PartNow, live_parts
+from cool_sheen.service.jobs import (
+    NewPart,
+    PartFacts,
+    add_part,
+    add_project,
+    project_choices,
+    projects_page,
+    spaces_by_id,
+)
+from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.stock import Stock, stock
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import statuses
 from cool_sheen.store.models import PartStatus, Project, Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.lane_cards import card_of
+from cool_sheen.web.lane_cards import Card, card_of
 from cool_sheen.web.templating import Pages
 from cool_sheen.web.views import lane, section
 
@@ -25,31 +34,41 @@ router = APIRouter()
 def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, page: int = 1, find: str = "") -> Response:
     """Show projects and their parts, a page of them: those with live parts first, then by name or newest."""
     found = projects_page(unit, page, find)
-    live = {p.part.uuid: p for p in live_parts(unit)}
     kept = statuses.of_parts(unit.settled(), [part.uuid for project in found.projects for part in project.parts])
+    is_any_live = any(row.finished_at is None for row in kept.values())
+    live = {p.part.uuid: card_of(unit, pages, p) for p in live_parts(unit)} if is_any_live else {}
     spaces = {s.uuid: s.name for s in spaces_by_id(unit).values()}
-    cards = {uuid: _job_card(unit, pages, row, live.get(uuid), spaces) for uuid, row in kept.items()}
-    return pages.show(request, unit, "jobs/page.html", found=found, cards=cards, find=find)
+    rows = {
+        part.uuid: _row(unit, pages, part, kept[part.uuid], live.get(part.uuid), spaces)
+        for project in found.projects for part in project.parts
+    }  # fmt: skip
+    return pages.show(request, unit, "jobs/page.html", found=found, rows=rows, find=find)
 
 
-def _job_card(
-    unit: Unit, pages: Pages, row: PartStatus, live: PartNow | None, spaces: dict[UUID, str]
-) -> dict[str, object]:
-    """What a list says of a part: by its kept status, and while it is live by its lane."""
-    card = card_of(unit, pages, live) if live else None
-    state = card.state if card else "cured"
-    return {
-        "done": row.words,
-        "state": state,
-        "word": lane.STATE_WORDS[state],
-        "says": card.says if card else "Finished",
-        "due": lane.clock_time(card.counts_to, unit.zone, unit.now) if card and card.counts_to else "",
-        "counting": card.counting if card else "",
-        "place": spaces.get(row.space_uuid, "") if row.space_uuid else "",
-        "system": row.system_name,
-        "portrait": section.portrait(row.film, section.Canvas(58, 72)),
-        "share": row.share,
-    }
+def _row(
+    unit: Unit, pages: Pages, part: PartFacts, row: PartStatus, card: Card | None, spaces: dict[UUID, str]
+) -> Markup:
+    """What a list says of a part, by its kept status and while it is live by its lane; kept as it was rendered."""
+    place = spaces.get(row.space_uuid, "") if row.space_uuid else ""
+    due = lane.clock_time(card.counts_to, unit.zone, unit.now) if card and card.counts_to else ""
+    said = (
+        (card.state, card.word, card.says, card.counting)
+        if card
+        else ("cured", lane.STATE_WORDS["cured"], "Finished", "")
+    )
+    key = ("job row", part, row.seq, said, due, place, unit.the_shop.units)
+
+    def draw() -> Markup:
+        state, word, says, counting = said
+        shown = {
+            "state": state, "word": word, "says": says, "counting": counting, "due": due, "place": place,
+            "done": row.words, "system": row.system_name, "share": row.share,
+            "portrait": section.portrait(row.film, section.Canvas(58, 72)),
+        }  # fmt: skip
+        return pages.piece(unit, "/jobs", "jobs/_row.html", part=part, card=shown)
+
+    made: Markup = unit.kept.get(key, draw, lambda html: 500 + 2 * len(html))
+    return made
 
 
 @router.get("/jobs/new")

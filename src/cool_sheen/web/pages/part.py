@@ -42,7 +42,7 @@ def page(
     """Show a part; its log from the newest entry on, or from before one."""
     context = _context(unit, shop, uuid, span, before)
     findings = findings_of(unit, context["found"])
-    newer = newer_data(unit, context["found"].part)
+    newer = newer_data(unit, context["found"].row)
     return pages.show(request, unit, "part/page.html", findings=findings, newer=newer, **context)
 
 
@@ -59,7 +59,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
     span = span if span in SPANS else _span(found)
     back, ahead = (timedelta(hours=h) for h in SPANS[span])
     frame = ribbon.frame_around(now, back, ahead)
-    builds = {z.name: found.history.builds[z.uuid] for z in found.part.live_zones}
+    builds = {z.name: found.history.builds[z.uuid] for z in found.zones}
     return {
         "found": found,
         "lane": shown,
@@ -89,7 +89,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
 
 def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[str, Any]:
     """The log of a part, the newest first, a page of it; kept as long as nothing is written about the part."""
-    names = log_words.names_for(unit, found.part, found.system)
+    names = log_words.names_for(unit, found.row, found.system)
     key = ("log page", found.version, before, shop.units, frozenset(names.items()))
     made: dict[str, Any] = unit.kept.get(key, lambda: _log_page(unit, shop, found, names, before), lambda _: 200_000)
     return made

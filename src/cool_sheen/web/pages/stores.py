@@ -16,7 +16,7 @@ from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
 from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
-from cool_sheen.service.jobs import project_choices, projects_page
+from cool_sheen.service.jobs import projects_page
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Refused, Unit
@@ -45,9 +45,8 @@ def take_off(
 ) -> Response:  # fmt: skip
     """Show what everything that is planned will take, what there is, and what to buy."""
     found = stores.stores_of(unit, shop, _chosen(project), "book" if estimate == "book" else "shop")
-    projects = project_choices(unit)
     return pages.show(
-        request, unit, "stores/takeoff.html", rooms=ROOMS, found=found, projects=projects, project=project,
+        request, unit, "stores/takeoff.html", rooms=ROOMS, found=found, projects=found.projects, project=project,
         estimate=estimate, learned=yields(unit), now_at=unit.now,
     )  # fmt: skip
 

@@ -7,7 +7,6 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
-from sqlalchemy import select
 
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.products import Product
@@ -28,7 +27,7 @@ from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.service.work import new_id
 from cool_sheen.store import climate as store_climate
-from cool_sheen.store.models import Part, Shop, Space
+from cool_sheen.store.models import Shop, Space
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.views import band
@@ -128,9 +127,9 @@ def _parts_here(unit: Unit, space: Space) -> list[dict[str, Any]]:
 
 
 def _in_use(unit: Unit) -> list[Product]:
-    """The products that parts are planned with; some of the shelf when there is no part yet."""
+    """The products that work is planned with; some of the shelf when there is none."""
     shelf = stock(unit).products
-    used = {key for revisions in unit.session.scalars(select(Part.revisions)) for key in revisions}
+    used = {key for found in live_parts(unit) for key in found.products}
     return [p for key, p in shelf.items() if key in used] or list(shelf.values())[:_SOME]
 
 

@@ -142,7 +142,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
     return Lane(
         uuid=found.part.uuid,
         name=found.part.name,
-        project=found.part.project.name,
+        project=found.part.project_name,
         place=found.space.name,
         done=layer_count(found),
         hazards=hazards(found),

@@ -1,0 +1,120 @@
+"""Lay a shop with years of work, measure it in processes of its own, and hold it against the demo shop.
+
+``make bench-scale`` runs it whole. Every figure is processor time of the server, so that a busy machine does not
+decide. It ends with what was asked of it and whether that was reached.
+"""
+
+import argparse
+import json
+import os
+import resource
+import socket
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from functools import partial
+from pathlib import Path
+
+from cool_sheen.demo.shop import lay as lay_demo
+from cool_sheen.demo.years import Years, lay_years
+from tests.scale.shop import opened, worked
+
+# Page, its median against the demo's, its 99th percentile. [-, ms]
+WANTED = {"bench": 50.0, "part": 50.0, "/jobs": 80.0}
+MEDIAN_RATIO = 1.3
+FRESH_S, RSS_MB = 2.0, 400.0
+LONG_MS, LONG_BYTES = 100.0, 150_000
+
+
+def main() -> int:
+    asked = argparse.ArgumentParser()
+    asked.add_argument("--projects", type=int, default=500)
+    asked.add_argument("--entries", type=int, default=200_000)
+    asked.add_argument("--rounds", type=int, default=3_000, help="of three requests and more")
+    asked.add_argument("--keep", type=Path, help="a folder for the shops, laid when they are not there")
+    asked.add_argument("--measure", type=Path, help="measure a laid shop in this process")
+    said = asked.parse_args()
+    if said.measure:
+        print(json.dumps(measured(said.measure, said.rounds)))
+        return 0
+    folder = said.keep or Path(tempfile.mkdtemp())
+    years = Years(said.projects, said.entries)
+    shops = {"demo": folder / "demo" / "shop.sqlite3", "years": folder / "years" / "shop.sqlite3"}
+    for name, file in shops.items():
+        if not file.exists():
+            begun = time.perf_counter()
+            file.parent.mkdir(parents=True, exist_ok=True)
+            scale = opened(file, lay_demo if name == "demo" else partial(lay_years, years=years))
+            scale.workshop.engine.dispose()
+            print(f"{name} laid in {time.perf_counter() - begun:.0f} s", flush=True)
+    fresh = statistics.median(first_answer(shops["years"].parent) for _ in range(5))
+    found = {name: _apart(file, said.rounds if name == "years" else said.rounds // 10) for name, file in shops.items()}
+    return 0 if _told(found, fresh) else 1
+
+
+def measured(file: Path, rounds: int) -> dict:
+    """Work in a shop; return what its pages cost [ms], and what the process took at most. [MB]"""
+    scale = opened(file)
+    worked(scale, rounds)
+    looks = [1000 * scale.look_ahead() for _ in range(1)]
+    scale.clock.turn(minutes=10)
+    return {
+        "pages": scale.report(),
+        "look ahead": {"kept weather": round(looks[0]), "new weather": round(1000 * scale.look_ahead())},
+        "requests": sum(map(len, scale.spent.values())),
+        "rss": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
+        "kept": scale.workshop.kept.bytes / 1e6,
+    }
+
+
+def first_answer(folder: Path) -> float:
+    """Start the server on a folder; return the processor time until its Bench was answered. [s]"""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    environment = {**os.environ, "COOL_SHEEN_DATA": str(folder)}
+    command = [sys.executable, "-m", "cool_sheen", "serve", "--port", str(port)]
+    server = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+    try:
+        assert "serves" in (server.stdout.readline() if server.stdout else "")
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/") as answer:
+            assert answer.status == 200
+        ticks = Path(f"/proc/{server.pid}/stat").read_text().rpartition(")")[2].split()
+        return (int(ticks[11]) + int(ticks[12])) / os.sysconf("SC_CLK_TCK")
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def _apart(file: Path, rounds: int) -> dict:
+    command = [sys.executable, "-m", "tests.scale", "--measure", str(file), "--rounds", str(rounds)]
+    return json.loads(subprocess.run(command, check=True, stdout=subprocess.PIPE, text=True).stdout)
+
+
+def _told(found: dict[str, dict], fresh: float) -> bool:
+    years, demo = found["years"], found["demo"]
+    print(f"{'page':16}{'median':>8}{'p99':>8}{'n':>7}{'demo':>8}{'ratio':>7}   [ms of processor time]")
+    missed = []
+    for name, page in years["pages"].items():
+        alone = demo["pages"][name]["median"]
+        ratio = page["median"] / alone
+        print(f"{name:16}{page['median']:8.1f}{page['p99']:8.1f}{page['n']:7}{alone:8.1f}{ratio:7.2f}")
+        if ratio > MEDIAN_RATIO:
+            missed.append(f"{name}: {ratio:.2f} times the demo's median, more than {MEDIAN_RATIO}")
+        if page["p99"] > WANTED.get(name, page["p99"]):
+            missed.append(f"{name}: {page['p99']:.0f} ms at the 99th percentile, more than {WANTED[name]:.0f}")
+    print(f"one look ahead {years['look ahead']} ms, {years['kept']:.0f} MB kept by estimate")
+    print(f"first answer of a fresh process {fresh:.2f} s; {years['rss']:.0f} MB after {years['requests']} requests")
+    if fresh > FRESH_S:
+        missed.append(f"first answer after {fresh:.2f} s, more than {FRESH_S}")
+    if years["rss"] > RSS_MB:
+        missed.append(f"{years['rss']:.0f} MB, more than {RSS_MB:.0f}")
+    print("\n".join(missed) or "all that was asked is reached")
+    return not missed
+
+
+if __name__ == "__main__":
+    sys.exit(main())
