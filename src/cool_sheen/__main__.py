@@ -1,5 +1,9 @@
 """Run the command line: python -m cool_sheen."""
 
-from cool_sheen.cli import app
+import gc
+
+gc.disable()  # what is loaded to serve stays: looking for garbage in it only delays the first answer
+
+from cool_sheen.cli import app  # noqa: E402
 
 app()

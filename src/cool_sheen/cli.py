@@ -11,7 +11,6 @@ import typer
 import uvicorn
 from sqlalchemy.exc import DatabaseError
 
-from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service import projections
 from cool_sheen.service.ahead import Worker
 from cool_sheen.service.opening import open_workshop
@@ -58,6 +57,7 @@ def serve(
 @app.command()
 def rebuild() -> None:
     """Drop what is kept of the log, and make it again from the log itself."""
+    gc.enable()
     settings = Settings()
     with open_workshop(open_engine(settings.database)).open() as unit:
         count = projections.rebuild(unit)
@@ -67,6 +67,8 @@ def rebuild() -> None:
 def _lay_when_empty(workshop: Workshop, demo: bool) -> None:
     with workshop.open() as unit:
         if demo and unit.shop is None:
+            from cool_sheen.demo import shop as demo_shop  # only whoever lays it pays for it
+
             demo_shop.lay(unit)
 
 
@@ -95,6 +97,7 @@ class _Announcing(uvicorn.Server):
         await super().startup(sockets)
         if self.started:
             gc.collect()
+            gc.enable()
             gc.freeze()  # what was loaded to serve stays: nobody has to look through it again
             print(self.message, flush=True)
 

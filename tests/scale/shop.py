@@ -1,7 +1,6 @@
 """A shop of any size, and what its pages cost the server's processor."""
 
 import asyncio
-import gc
 import re
 import statistics
 import time
@@ -97,8 +96,6 @@ def worked(scale: Scale, rounds: int) -> None:
     room = re.search(r'name="space"[^>]*value="([0-9a-f-]{36})"', scale.get("/weather"))
     assert room
     scale.spent.clear()
-    gc.collect()
-    gc.freeze()
     for n in range(rounds):
         scale.clock.turn(seconds=20)
         if n % 3 == 1:  # the next minute is about to begin

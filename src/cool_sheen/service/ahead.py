@@ -1,5 +1,6 @@
 """Working ahead: what moves with the weather is made by a worker, for live parts alone, and never inside a request."""
 
+import gc
 import logging
 from collections.abc import Callable, Sequence
 from datetime import timedelta
@@ -13,6 +14,7 @@ from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.store import changes, statuses
 
 LOOKS_AT_S = 45  # of each minute: early enough that the next one is ready when it begins
+_WHOLE_EVERY = 60  # looks: about once an hour
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
 _say = logging.getLogger(__name__)
 
@@ -50,6 +52,19 @@ def look_once(workshop: Workshop, warm: Callable[[Unit, Sequence[PartNow]], None
         for seen in (unit, soon):
             look_ahead(seen, warm)
     workshop.ready = ready
+    workshop.looks += 1
+    _tidy(whole=workshop.looks % _WHOLE_EVERY == 0)
+
+
+def _tidy(*, whole: bool) -> None:
+    """Look for garbage between requests rather than in one: what is kept by now is not looked through again.
+
+    What is kept is let go when the last one lets go of it; only what refers to itself waits for the whole tidying.
+    """
+    if whole:
+        gc.unfreeze()
+    gc.collect()
+    gc.freeze()
 
 
 class Worker:

@@ -47,6 +47,7 @@ class Workshop:
     kept: Kept = field(default_factory=Kept)
     scale: SimulatedScale = field(default_factory=SimulatedScale)
     ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
+    looks: int = 0  # how often a worker has looked ahead
     settle: Callable[["Unit"], None] = lambda _: None  # the kept status follows what was written
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
 

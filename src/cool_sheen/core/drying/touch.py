@@ -101,4 +101,9 @@ def believe(log_likelihood: Floats, prior_ln_sd: float = 0.25, prior_ln_mean: fl
 def _phi(grid: Floats, minutes: Minutes | None, predicted: Minutes, noise: float, missing: float) -> Floats:
     if minutes is None:
         return np.full_like(grid, missing)
-    return np.asarray(np.interp((math.log(minutes / predicted) - grid) / noise, _Z, _PHI_OF_Z))
+    at = math.log(minutes / predicted)
+    first, last = np.searchsorted(grid, [at + _Z[0] * noise, at + _Z[-1] * noise])
+    phi = np.full_like(grid, _PHI_OF_Z[0])
+    phi[:first] = _PHI_OF_Z[-1]
+    phi[first:last] = np.interp((at - grid[first:last]) / noise, _Z, _PHI_OF_Z)
+    return phi
