@@ -13,6 +13,7 @@ from uuid import uuid4
 import httpx2
 
 from cool_sheen.core.materials.kits import load_solver
+from cool_sheen.core.units import load_units
 from cool_sheen.service.ahead import look_once
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.part_now import live_parts
@@ -33,6 +34,7 @@ class Scale:
     clock: TurnedClock
     app: object
     spent: dict[str, list[float]] = field(default_factory=dict)
+    most_bytes: dict[str, int] = field(default_factory=dict)
 
     def look_ahead(self) -> float:
         """What the worker does between requests; return what it took. [s]"""
@@ -54,6 +56,7 @@ class Scale:
             begun = time.process_time()
             answer = await client.request(method, path, data=data)
             self.spent.setdefault(name, []).append(time.process_time() - begun)
+            self.most_bytes[name] = max(self.most_bytes.get(name, 0), len(answer.text))
         assert answer.status_code in (200, 303), (path, answer.status_code, answer.text[:300])
         return answer
 
@@ -87,6 +90,7 @@ def worked(scale: Scale, rounds: int) -> None:
     the air of a room.
     """
     load_solver()  # as the worker does
+    load_units()
     scale.app.state.pages.load()
     scale.look_ahead()
     lanes = scale.get("/", "bench, first").split('data-part="')[1:]

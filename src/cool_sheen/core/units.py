@@ -84,6 +84,11 @@ def _registry() -> Any:
     return pint.UnitRegistry()
 
 
+def load_units() -> None:
+    """Load what quantities are read with: a third of a second, for whoever is not in a hurry."""
+    _registry()
+
+
 def read_quantity(text: str, dimension: str, system: str = "metric") -> float:
     """Read what somebody typed, such as ``2 ft2`` or ``1,5``.
 

@@ -1,6 +1,5 @@
 """A shop after years of work, written straight into its tables: to measure with, not to look at."""
 
-import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -154,8 +153,9 @@ def _story(unit: Unit, key: str, most: int) -> list[_Line]:
             minute += 90
         elif step.slot:
             minute += 600
-    note = json.dumps("looked at under the lamp")
-    extra = [_Line(20 + 30 * n, {"kind": "note", "text": json.loads(note)}) for n in range(max(0, most - len(lines)))]
+    more = max(0, most - len(lines))
+    note = {"kind": "note", "text": "looked at under the lamp"}
+    extra = [_Line(20 + minute * n / more, note) for n in range(more)]
     return sorted([*lines, *extra], key=lambda line: line.minute)
 
 

@@ -7,6 +7,7 @@ from datetime import timedelta
 from threading import Condition, Thread
 
 from cool_sheen.core.materials.kits import load_solver
+from cool_sheen.core.units import load_units
 from cool_sheen.service.climate import Ready, newest_weather
 from cool_sheen.service.learning import newest_lessons
 from cool_sheen.service.part_now import PartNow, live_parts
@@ -110,6 +111,7 @@ class Worker:
 
     def _run(self) -> None:
         load_solver()
+        load_units()
         self.load()
         while True:
             with self._turn:
