@@ -1,0 +1,78 @@
+"""Every family over every other, and every way out of what is found."""
+
+from cool_sheen.core.advice.findings import Ground, look_over, worst
+from cool_sheen.core.advice.remedies import Choices, take
+from cool_sheen.core.coatings import edit
+from cool_sheen.core.coatings.compatibility import every_pair
+from cool_sheen.core.coatings.families import ROLES
+from cool_sheen.core.coatings.systems import Coat, System
+from cool_sheen.core.errors import CoreError
+from cool_sheen.core.survey.zones import what_is_below
+from cool_sheen.formats.catalogue import compatibility
+from tests.told.jobs import SHIPPED
+from tests.told.telling import Page
+from tests.unit.paper import zone
+
+TABLE = compatibility()
+
+
+def advice() -> str:
+    """Verdicts, findings over old finishes, ways out, edits."""
+    page = Page()
+    page.head("what goes over what")
+    verdicts: dict[tuple[str, str], list[str]] = {}
+    for below, over in every_pair((None, *ROLES[::4])):
+        answer = TABLE.judge(below, over)
+        verdicts.setdefault((f"{below.family} {below.state}", answer.verdict), []).append(over.family)
+    for (below, verdict), families in verdicts.items():
+        page.say(below, verdict, f"{len(families)}: {', '.join(sorted(set(families)))}")
+    for key, system in SHIPPED.systems.items():
+        page.head(key)
+        _over_old(page, system)
+        _edited(page, system)
+    return page.text()
+
+
+def _over_old(page: Page, system: System) -> None:
+    for old, state in (("enamel_1k", "cured"), ("lacquer", "failing")):
+        there = zone("old", old_finish=old, old_state=state)
+        rim = zone("rim", kind="edge", old_finish="none")
+        grounds = [Ground((z,), what_is_below(z, []).below) for z in (there, rim)]
+        findings = look_over(system, SHIPPED.products, grounds, TABLE)
+        page.say(old, state, worst(findings), [(f.place, f.verdict, f.rule) for f in findings if f.verdict != "good"])
+        for finding in findings:
+            for way in finding.ways:
+                try:
+                    after = take(way.change, finding, Choices(system, SHIPPED.products, grounds, TABLE))
+                    page.say("   ", finding.place, way.change, _stack(after))
+                except CoreError as error:
+                    page.say("   ", finding.place, way.change, str(error))
+
+
+def _stack(system: System) -> str:
+    layers = [
+        f"{la.id}={la.product}x{len(la.coats)}{'/' + '-'.join(s.grit for s in la.sanding) if la.sanding else ''}"
+        for la in system.layers
+    ]
+    return " ".join([*(f"{p.kind}{p.grit or ''}" for p in system.prepare), "|", *layers])
+
+
+def _edited(page: Page, system: System) -> None:
+    first, last = system.layers[0], system.layers[-1]
+    clear = SHIPPED.products["clear-two-pack"]
+    changes = {
+        "new": lambda: edit.add_layer(system, edit.new_layer(system, clear), 1),
+        "away": lambda: edit.remove_layer(system, last.id),
+        "moved": lambda: edit.move_layer(system, last.id, 0),
+        "swapped": lambda: edit.swap_product(system, first.id, SHIPPED.products["high-build-surfacer"]),
+        "coats": lambda: edit.set_coats(system, first.id, [Coat(wet_film_um=60)] * 5),
+        "sanded": lambda: edit.set_sanding(system, first.id, [("P320", 7.77), ("P500", 3)], wet=True),
+        "prepared": lambda: edit.with_prepare(edit.without_prepare(system, "mask"), "fill"),
+        "reasoned": lambda: edit.overridden(system, "x", "y", "no"),
+    }
+    for name, change in changes.items():
+        try:
+            page.say("   ", name, _stack(change()))
+        except CoreError as error:
+            page.say("   ", name, str(error))
+    page.say("films", [c.wet_film_um for la in edit.swap_product(system, first.id, clear).layers for c in la.coats])

@@ -1,0 +1,14 @@
+"""Every page that is told, by its name."""
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from cool_sheen.formats.catalogue import shipped
+from tests.told import advice, benches, jobs, sheets
+
+FOLDER = Path(__file__).parent / "read"
+PAGES: dict[str, Callable[[], str]] = {
+    "air": sheets.air, "mixes": sheets.mixes, "benches": benches.benches, "advice": advice.advice, "sheets": sheets.sheets,
+    **{f"job-{key}": partial(jobs.job, key) for key in shipped().systems},
+}  # fmt: skip
