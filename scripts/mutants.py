@@ -25,11 +25,8 @@ import sqlalchemy.orm  # noqa: F401
 
 CORE = Path("src/cool_sheen/core")
 TOLD = "tests/unit/test_told.py"  # asks for most in the shortest time
-TESTS = [
-    TOLD,
-    *sorted({str(file) for file in Path("tests/unit").glob("test_*.py")} - {TOLD}),
-    "tests/app/test_contract.py",
-]
+_OTHERS = {str(file) for file in Path("tests/unit").glob("test_*.py")} - {TOLD}
+TESTS = [TOLD, *sorted(_OTHERS), "tests/app/test_contract.py"]
 WANTED = 0.90
 PATIENCE_S = 300
 UNCHANGED = "unchanged"

@@ -12,7 +12,8 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.part.climate import PartClimate
-from cool_sheen.core.part.placing import Planned, gates_of
+from cool_sheen.core.part.placed import Planned
+from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.last_start import last_starts
 from cool_sheen.core.survey.zones import what_is_below

@@ -63,8 +63,9 @@ class CanCount:
 
 
 def cans_of(product: Product, ml: Millilitres) -> int:
-    """Cans of one session."""
-    assert product.aerosol is not None
+    """Cans of one session; none of what does not come in cans."""
+    if product.aerosol is None:
+        return 0
     return cans_for([round(ml, 3)], product.aerosol.can_ml, product.aerosol.usable_fraction).total
 
 

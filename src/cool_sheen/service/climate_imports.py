@@ -111,7 +111,8 @@ def _options(data: dict[str, Any]) -> Options:
 
 
 def _preview(unit: Unit, draft: ClimateImport, options: Options) -> Preview:
-    assert draft.content is not None  # a draft has its file
+    if draft.content is None:
+        raise Refused("This file was taken or thrown away by now: choose it again.", {"file": "Choose the file."})
     rows = list(guess(draft.content))
     try:
         draft.kind, record = read_climate_file(draft.content, options, unit.now)

@@ -13,7 +13,7 @@ from cool_sheen.core.log.entries import (
 from cool_sheen.core.log.history import standing
 from cool_sheen.core.work.make_ready import READING, Stood, make_ready
 from cool_sheen.service import journal
-from cool_sheen.service.unit import Missing, Refused, Unit, zone_of
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import log
 from cool_sheen.store.models import Space
 
@@ -22,9 +22,7 @@ _MOST_SHOWN = 6
 
 def room_list(unit: Unit, space: Space) -> list[Stood]:
     """Return the make-ready list of a space as it stands today."""
-    shop = unit.shop
-    assert shop is not None  # a space belongs to a shop
-    midnight = unit.now.astimezone(zone_of(shop)).replace(hour=0, minute=0, second=0, microsecond=0)
+    midnight = unit.now.astimezone(unit.zone).replace(hour=0, minute=0, second=0, microsecond=0)
     stamps = {
         row.entry.payload.gate: row.entry.occurred_at
         for row in standing(log.of_kind_since(unit.session, "stamp", midnight))

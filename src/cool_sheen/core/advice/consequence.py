@@ -14,7 +14,7 @@ from cool_sheen.core.log.history import History
 from cool_sheen.core.materials.quantity import ready_volume
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import FactorOf, unknown_factor
-from cool_sheen.core.part.placing import Planned
+from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import rest_of
 from cool_sheen.core.survey.zones import ZoneFacts

@@ -132,7 +132,7 @@ def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table
     if product.never_sanded and below.state == "keyed":
         reason = f"{reason} {product.name} is never sanded: its flakes show every scratch."
         care: Verdict = "no"
-        return Finding(care, layer.id, place, title, reason, "metallic-never-sanded", "trade reference 8, metallic",
+        return Finding(care, layer.id, place, title, reason, "metallic-never-sanded", "trade practice: metallic",
                        answer.ways)  # fmt: skip
     return Finding(answer.verdict, layer.id, place, title, reason, answer.rule, answer.source, answer.ways)
 
@@ -147,13 +147,13 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
             yield Finding(
                 "no", layer.id, f"{layer.id} on top", f"{layer.name} is the last layer",
                 f"{product.name} is no top coat: {product.needs_over}.", "needs-a-topcoat",
-                "trade reference 8, epoxy", (table.ways["topcoat"],),
+                "trade practice: epoxy", (table.ways["topcoat"],),
             )  # fmt: skip
         if layer.broadcast and (following is None or following.coats[0].kind != "cover"):
             yield Finding(
                 "no", layer.id, f"{layer.id} grit open", f"Grit in {layer.name} lies open",
                 "Broadcast grit wants a plain cover coat: without it the grit wears out and holds dirt.",
-                "cover-over-grit", "trade reference 2, coats that must come last", (table.ways["cover"],),
+                "cover-over-grit", "trade practice: coats that must come last", (table.ways["cover"],),
             )  # fmt: skip
 
 
@@ -186,5 +186,5 @@ def _films(layer: Layer, product: Product) -> Iterator[Finding]:
         yield Finding(
             "care", layer.id, f"{layer.id} reserve", f"{layer.name} is sanded under its reserve",
             f"{left:.0f} µm are left after sanding, of {layer.reserve_um:g} µm. One more coat, or less sanding.",
-            "reserve", "trade reference 6, dry film ledger",
+            "reserve", "trade practice: dry film ledger",
         )  # fmt: skip

@@ -58,6 +58,7 @@ def corrected(model: Series, readings: Readings) -> Series:
     Returns: The model at its own points and at the readings. At a reading it is the reading; between two that are
         three hours apart at most the difference is interpolated; after one it fades with a half-life of three hours.
         Temperature and humidity ratio are corrected, not the relative humidity.
+    Source: docs/trade.md, Readings.
     """
     inside = (readings.at_s >= model.at_s[0]) & (readings.at_s <= model.at_s[-1])
     at_r = readings.at_s[inside]

@@ -49,7 +49,7 @@ def surface_temperature(
         start_c: Surface at the first point; the air's when None. [°C]
 
     Returns: One temperature a point. [°C]
-    Source: dTs/dt = (Ta + offset - Ts) / tau, solved exactly for air that changes linearly between points.
+    Source: docs/trade.md, Surfaces and rooms: dTs/dt = (Ta + offset - Ts) / tau, solved exactly.
     """
     target = series.air_temp_c + offset_k
     if lag_h == 0:
@@ -67,7 +67,8 @@ def room_climate(outdoor: Series, room: Room, start_temp_c: Celsius | None = Non
         start_temp_c: Indoor air at the first point; the outdoor air's when None. [°C]
 
     Returns: Indoor air at the same instants; its surfaces are at the air's temperature.
-    Source: first-order lag, with the outdoor humidity ratio of the same instant at 101325 Pa.
+    Source: docs/trade.md, Surfaces and rooms: first-order lag, with the outdoor humidity ratio of the same instant at
+        101325 Pa.
     """
     floor = -math.inf if room.heater_min_c is None else room.heater_min_c
     first = float(outdoor.air_temp_c[0]) if start_temp_c is None else start_temp_c

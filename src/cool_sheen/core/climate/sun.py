@@ -60,7 +60,7 @@ def sky_offset(at_s: Floats, latitude: float, longitude: float, cloud: Floats | 
         cloud: Share of the sky that is covered. [0 to 1]
 
     Returns: Kelvin: up to -3 under a clear night sky, up to +8 in direct sun, by its height. [K]
-    Source: trade reference 3, surface temperature; the height of the sun by the Astral package, every half hour.
+    Source: docs/trade.md, Surfaces and rooms; the height of the sun by the Astral package, every half hour.
     """
     place = _place(latitude, longitude)
     coarse = np.arange(at_s[0] - _STEP_S, at_s[-1] + 2 * _STEP_S, _STEP_S)

@@ -111,7 +111,7 @@ class RuleTable:
             over: What goes on.
 
         Returns: Always an answer with its reason; what no rule decides is ``care``, with a test first.
-        Source: the rule table of the trade reference, sections 8 and 15; each rule says which sentence.
+        Source: docs/trade.md, Compatibility: the rule table; each rule says which sentence it stands for.
         """
         rule = next(r for r in self.rules if _fits(r, below, over))
         return Answer(rule.verdict, rule.reason, rule.key, rule.source, tuple(self.ways[w] for w in rule.ways))

@@ -151,7 +151,7 @@ class Clock:
     def needed_s(self, milestone: Milestone, film: Film) -> float:
         """Progress that a film needs for a milestone, at the factor of one. [reference s]
 
-        Source: reference time x (wet film / reference wet film)^n x speed / movement of the air.
+        Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed / movement of the air.
         """
         surface = milestone.name in SURFACE_MARKS
         thickness = film.wet_film_um if surface else film.wet_film_um + film.below_um
@@ -190,7 +190,7 @@ class Clock:
         return {m.name: Band(*row) for m, row in zip(marks, instants, strict=True)}
 
     def share_done(self, name: str, film: Film, at: datetime) -> float:
-        """How far a film is on the way to a milestone, at the likely factor; 1 when the product has no such mark."""
+        """How far a film is on the way to a milestone, by the likely factor; 1 where there is no such mark. [0 to 1]"""
         milestone = self.data.named(name)
         if milestone is None:
             return 1.0

@@ -45,7 +45,7 @@ def air_cure_equivalent(
 
     Returns: Minutes at the reference temperature. [min]
     Raises: OutOfRange: a hold of nought.
-    Source: trade reference 10: air-cure equivalents follow the reactive clock at metal temperature.
+    Source: docs/trade.md, Heat: air-cure equivalents follow the reactive clock at metal temperature.
     """
     if not minutes > 0:
         raise OutOfRange("A hold lasts longer than nought.", "minutes")

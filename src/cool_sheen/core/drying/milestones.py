@@ -85,9 +85,9 @@ class DryingData:
 
 
 def film_exponent(name: str, mode: Mode) -> float:
-    """Power of the film in a milestone's time.
+    """Power of the film in a milestone's time. [1]
 
-    Source: diffusion through the film (1.5) or reaction in it (0.5); evaporation from its surface (1).
+    Source: docs/trade.md, Clock: diffusion through the film (1.5), reaction in it (0.5), evaporation from it (1).
     """
     if name in SURFACE_MARKS:
         return 1.0
@@ -95,7 +95,10 @@ def film_exponent(name: str, mode: Mode) -> float:
 
 
 def speed_factor(mode: Mode, hardener_speed: str = "standard", reducer_speed: str = "medium") -> float:
-    """Factor on the times of a mode: the hardener governs the reactive ones, the reducer the solvent ones."""
+    """Factor on the times of a mode: the hardener governs the reactive ones, the reducer the solvent ones. [1]
+
+    Source: docs/trade.md, Clock.
+    """
     governed_by = _SPEED_GOVERNS.get(mode)
     if governed_by == "hardener":
         return HARDENER_FACTOR[hardener_speed]

@@ -23,7 +23,7 @@ def rate(milestone: Milestone, data: DryingData, climate: Series) -> Floats:
 
     Returns: One rate an instant, never negative. [1]
     Raises: Inconsistent: a reference climate in which nothing would dry.
-    Source: DOMAIN of the trade, section 4: Arrhenius for solvent, reactive, oxidative and moisture modes, the
+    Source: docs/trade.md, Clock: Arrhenius for solvent, reactive, oxidative and moisture modes, the
         deficit of vapour pressure for water.
     """
     return _RATES[milestone.mode](milestone, data, climate)

@@ -48,7 +48,7 @@ def learn(
 
     Returns: Mean and spread of ln factor, percentiles of the factor. [1]
     Raises: Inconsistent: evidence that contradicts itself beyond what the grid can weigh.
-    Source: Bayes on a grid of 24 spreads in 6000 steps; likelihood
+    Source: docs/trade.md, Touch: Bayes on a grid of 24 spreads in 6000 steps; likelihood
         Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
     """
     return believe(evidence(tests, prior_ln_sd, noise_ln_sd, prior_ln_mean), prior_ln_sd, prior_ln_mean)
@@ -57,13 +57,9 @@ def learn(
 def evidence(
     tests: Sequence[TouchTest], prior_ln_sd: float = 0.25, noise_ln_sd: float = 0.10, prior_ln_mean: float = 0.0
 ) -> Floats:
-    """Log likelihood of tests along the grid of a prior: that of several together is their sum.
+    """Log likelihood of tests along the grid of a prior, as ``learn`` takes them: several together are their sum. [1]
 
-    Args:
-        tests: Evidence; each with one bound at least.
-        prior_ln_sd: Spread of ln factor before. [1]
-        noise_ln_sd: Spread of the observation itself. [1]
-        prior_ln_mean: Mean of ln factor before. [1]
+    Source: docs/trade.md, Touch.
     """
     grid = prior_ln_mean + prior_ln_sd * _SPREADS
     total = np.zeros_like(grid)

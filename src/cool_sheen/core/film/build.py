@@ -34,7 +34,7 @@ def coats_needed(
 
     Returns: Dry film of one coat [um], and the number of coats, decided in exact decimals. [1]
     Raises: OutOfRange: a coat that leaves no film.
-    Source: ceil((reserve + sanding) / dry film per coat).
+    Source: docs/trade.md, Film: ceil((reserve + sanding) / dry film per coat).
     """
     dry = Decimal(str(wet_film_um)) * Decimal(str(volume_solids_pct)) / 100
     if dry <= 0:

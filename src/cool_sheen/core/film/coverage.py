@@ -33,7 +33,7 @@ def check_label(m2_per_litre: float, volume_solids_pct: Percent, min_um: Micron,
 
     Returns: Wet and dry film of the claim, the areas that the sheet's own film covers, and whether both fit.
     Raises: OutOfRange: a claim or a film of nought.
-    Source: a litre on so many m2 is 1000 / m2 um wet; trade reference 14, film and buying.
+    Source: docs/trade.md, Film: a litre on so many m2 is 1000 / m2 um wet.
     """
     if not m2_per_litre > 0:
         raise OutOfRange("Enter the square metres that the label promises for a litre, above nought.", "m2_per_litre")

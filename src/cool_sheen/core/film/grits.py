@@ -15,7 +15,7 @@ SCRATCH_SHARE = 0.35  # depth that a grit must take out, as a share of the grain
 
 
 def mean_grain(grit: str, field: str = "grit") -> Micron:
-    """Mean grain of a grit. [um] Raises NotReadable for a name that is on neither scale."""
+    """Mean grain of a grit. [um] Raises NotReadable for a name on neither scale. Source: FEPA 43-1 and CAMI."""
     try:
         return MEAN_UM[grit.upper().replace(" ", "")]
     except KeyError:
@@ -30,6 +30,6 @@ def scratch_removal(before: str) -> Micron:
 
     Returns: Depth. [um]
     Raises: NotReadable: no such grit.
-    Source: 0.35 x mean grain, the shop rule of the trade reference, section 7.
+    Source: docs/trade.md, Sanding: 0.35 x mean grain.
     """
     return SCRATCH_SHARE * mean_grain(before)

@@ -32,7 +32,7 @@ def ladder(coarsest: str, finest: str, available: list[str] | None = None) -> li
     Returns: The fewest rungs with every ratio of neighbours at most 2; among equals the smallest largest ratio.
         Removal is 0.35 x the mean grain of the step before. [um]
     Raises: NotReadable: no such grit. Inconsistent: from fine to coarse, or a gap that nothing at hand fills.
-    Source: the trade's rule that a step should not skip; FEPA 43-1 and CAMI grain sizes.
+    Source: docs/trade.md, Sanding: a step should not skip; FEPA 43-1 and CAMI grain sizes.
     """
     start, end = mean_grain(coarsest, "from"), mean_grain(finest, "to")
     if end > start:

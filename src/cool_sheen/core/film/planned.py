@@ -45,7 +45,7 @@ def planned_build(system: System, products: Mapping[str, Product], zone: ZoneFac
 
 
 def sanding_of(layer: Layer) -> Micron:
-    """Film that the sanding after a layer takes. [um]"""
+    """Film that the sanding after a layer takes. [um] Source: docs/trade.md, Sanding: the sum over its grits."""
     return sum(rung.removal_um for rung in layer.sanding)
 
 
@@ -62,7 +62,7 @@ def coats_to_hide(
 
     Returns: Dry film that is wanted [um], and the coats that give it. [1]
     Raises: OutOfRange: a change that the table does not know, or a coat that leaves no film.
-    Source: a shop rule to start from: hiding film x colour change; the test card decides.
+    Source: docs/trade.md, Film: a shop rule to start from; the test card decides.
     """
     if change not in COLOUR_CHANGE:
         raise OutOfRange(f"Choose the change of colour from: {', '.join(COLOUR_CHANGE)}.", "change")

@@ -31,7 +31,7 @@ def judge_readings(readings_um: Sequence[Micron], min_um: Micron, max_um: Micron
     Returns: Thin or heavy when the mean is outside the range; uneven when the mean is right and a reading is under
         80 % of the least or over 120 % of the most; the places of those, from 0.
     Raises: OutOfRange: no reading. Inconsistent: a range the wrong way round.
-    Source: trade reference 6, in the manner of SSPC-PA 2.
+    Source: docs/trade.md, Film: in the manner of SSPC-PA 2.
     """
     if not readings_um:
         raise OutOfRange("Enter at least one reading.", "readings_um")

@@ -33,7 +33,7 @@ def cans_for(session_ml: Sequence[Millilitres], can_ml: Millilitres, usable_frac
 
     Returns: Cans by session.
     Raises: OutOfRange: a can of nought, or a fraction outside its range.
-    Source: trade reference 6: the count is a sum of ceilings, decided in exact decimals.
+    Source: docs/trade.md, Paint and buying: the count is a sum of ceilings, decided in exact decimals.
     """
     if not can_ml > 0:
         raise OutOfRange("A can holds more than nought.", "can_ml")
@@ -63,7 +63,7 @@ def cans_of_coats(
 
     Returns: Cans by session.
     Raises: OutOfRange: a fraction or a can outside its range.
-    Source: trade reference 6, in exact decimals: 58 / 29 coats are 2 cans.
+    Source: docs/trade.md, Paint and buying, in exact decimals: 58 / 29 coats are 2 cans.
     """
     if not 0 < transfer_efficiency <= 1:
         raise OutOfRange("A transfer efficiency lies above 0 and goes up to 1.", "transfer_efficiency")

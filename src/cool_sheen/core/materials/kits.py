@@ -44,7 +44,8 @@ def cheapest(need_ml: Mapping[str, Millilitres], kits: Sequence[Kit]) -> Purchas
 
     Returns: How many of each size, the cost, and what is left of each component, of those too that come along unasked.
     Raises: OutOfRange: a component that no kit holds, or a search that did not end.
-    Source: a covering problem in whole numbers, solved by OR-Tools CP-SAT in two steps: cost, then what is left.
+    Source: docs/trade.md, Paint and buying: a covering problem in whole numbers, solved by OR-Tools CP-SAT in two
+        steps: cost, then what is left.
     """
     for component in need_ml:
         if not any(kit.of(component) > 0 for kit in kits):

@@ -20,7 +20,7 @@ def ready_volume(
 
     Returns: Ready mix. [ml]
     Raises: OutOfRange: a transfer efficiency of nought or over one.
-    Source: 1 um on 1 m2 is 1 ml; volume = area x wet film / transfer efficiency.
+    Source: docs/trade.md, Paint and buying: 1 um on 1 m2 is 1 ml; volume = area x wet film / transfer efficiency.
     """
     if not 0 < transfer_efficiency <= 1:
         raise OutOfRange("A transfer efficiency lies above 0 and goes up to 1.", "transfer_efficiency")

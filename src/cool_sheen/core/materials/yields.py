@@ -60,7 +60,7 @@ def learn_yields(uses: Iterable[Use]) -> dict[tuple[str, str], Yield]:
         uses: Coats with their share of what their batch took.
 
     Returns: One yield for each shape and method that has been logged.
-    Source: trade reference 14: shop yields are remembered, and offered at the next estimate.
+    Source: docs/trade.md, Paint and buying: shop yields are remembered, and offered at the next estimate.
     """
     out: dict[tuple[str, str], Yield] = {}
     for use in uses:

@@ -37,7 +37,7 @@ def stages(roles: Sequence[str], role: str, strainer: bool, induction: bool, spr
         sprayed: Whether it goes through a gun.
 
     Returns: Gates and pours in their order.
-    Source: trade reference 5: stir base, add hardener, stir, induct and only then reduce, strain.
+    Source: docs/trade.md, Mixing: the order.
     """
     out = [Stage("gate", "base_stirred")]
     if role in ("colour", "single_stage", "stain"):
@@ -57,7 +57,7 @@ def stages(roles: Sequence[str], role: str, strainer: bool, induction: bool, spr
 
 
 def judge_pour(off_pct: Percent, tolerance_pct: Percent) -> str:
-    """Say of a pour that it is ``right``, ``short`` or ``over``. Source: trade reference 5, ratio tolerance."""
+    """Say of a pour that it is ``right``, ``short`` or ``over``. Source: docs/trade.md, Mixing."""
     if abs(off_pct) <= tolerance_pct + 1e-9:
         return "right"
     return "over" if off_pct > 0 else "short"

@@ -27,7 +27,7 @@ def pot_life(
 
     Returns: Pot life. [min]
     Raises: OutOfRange: a pot life of nought, or nought kelvin to halve it.
-    Source: trade reference 5: it halves for each 10 K warmer.
+    Source: docs/trade.md, Mixing: it halves for each 10 K warmer.
     """
     if not ref_minutes > 0:
         raise OutOfRange("A pot life is above nought.", "ref_minutes")
@@ -49,7 +49,7 @@ def pot_life_ends(
         halves_per_k: How much warmer halves it. [K]
 
     Returns: The end, or None when it lies more than three days away.
-    Source: the share of the pot life used up is the integral of dt / pot life (temperature).
+    Source: docs/trade.md, Mixing: the share that is used up is the integral of dt / pot life (temperature).
     """
     begin = seconds(start)
     at = np.arange(begin, begin + _REACH.total_seconds() + _STEP_S, _STEP_S)
@@ -69,7 +69,7 @@ def way_in_time(coats_end: Sequence[datetime], now: datetime, gels: datetime) ->
         gels: When it would gel.
 
     Returns: Fewer coats now, later, or later and in more than one batch.
-    Source: a batch serves what lies within one pot life.
+    Source: docs/trade.md, Mixing: a batch serves what lies within one pot life.
     """
     fits = sum(end <= gels for end in coats_end)
     if fits:

@@ -29,7 +29,7 @@ def rescue(parts: Sequence[float], poured: Sequence[float], tolerance_pct: Perce
 
     Returns: What to add of each, and the total after it. The component that is most over-poured sets the total.
     Raises: OutOfRange: nothing was poured, or a recipe without parts.
-    Source: trade reference 5: s = max(a_i / r_i); add s r_i - a_i of each.
+    Source: docs/trade.md, Mixing: s = max(a_i / r_i); add s r_i - a_i of each.
     """
     if not sum(poured) > 0:
         raise OutOfRange("Nothing has been poured yet.", "parts.0.poured")
@@ -75,7 +75,7 @@ def targets(
 
     Returns: One target for each component. What was over-poured scales all of them up; a component that came short
         only asks for more of itself.
-    Source: trade reference 14: after an over-pour the targets that follow are recomputed from what is in the cup.
+    Source: docs/trade.md, Mixing: after an over-pour the rest is worked out from what is in the cup.
     """
     short = [ml / s.ml_per_ml for s, ml, all_of_it in zip(split, poured_ml, used_up, strict=False) if all_of_it]
     wanted = min(short, default=ready_ml)
@@ -89,5 +89,5 @@ def targets(
 
 
 def off_by_pct(planned_ml: Millilitres, poured_ml: Millilitres) -> Percent:
-    """How far a pour is off its target, relatively. [%]"""
+    """How far a pour is off its target, relatively. [%] Source: docs/trade.md, Mixing."""
     return 100 * (poured_ml - planned_ml) / planned_ml if planned_ml else 0.0

@@ -83,7 +83,7 @@ def shares(recipe: Recipe) -> tuple[Share, ...]:
     Returns: One share for each component, in pouring order; they add up to one.
     Raises: OutOfRange: parts that add up to nothing, a component without density. Inconsistent: shares of the ready
         mix that leave no room for the paint.
-    Source: trade reference 5; a share x of the ready mix, itself included, is x R with R = (rest) / (1 - sum of x).
+    Source: docs/trade.md, Mixing: a share x of the ready mix, itself included, is x R with R = (rest) / (1 - sum of x).
     """
     _check(recipe)
     mixed = sum(part.parts for part in recipe.parts)
@@ -133,7 +133,7 @@ def batch(recipe: Recipe, ready_ml: Millilitres, cup_tare_g: Grams = 0.0) -> Bat
     Returns: Pours in order, each in ml, in g and as the scale shows it; solids of the ready mix by volume, the
         additions having none; the smallest cup, twice the mix.
     Raises: OutOfRange, Inconsistent: as ``shares``; or nothing is wanted.
-    Source: trade reference 5; volumes add.
+    Source: docs/trade.md, Mixing: volumes add.
     """
     if not ready_ml > 0:
         raise OutOfRange("Enter how much ready mix is wanted, above nought.", "ready_ml")
@@ -167,7 +167,7 @@ def ready_from(recipe: Recipe, component: int, amount_ml: Millilitres) -> Millil
 
     Returns: Ready mix. [ml]
     Raises: OutOfRange: nothing there, or a component that the recipe does without.
-    Source: trade reference 14, back-solve from any side.
+    Source: docs/trade.md, Mixing: backwards from any side.
     """
     share = shares(recipe)[component]
     if share.ml_per_ml <= 0:
@@ -185,6 +185,7 @@ def ready_from_mixed(recipe: Recipe, mixed_ml: Millilitres) -> Millilitres:
         mixed_ml: Paint and hardener together. [ml, above 0]
 
     Returns: Ready mix. [ml]
+    Source: docs/trade.md, Mixing: backwards from any side.
     """
     paint = sum(share.ml_per_ml for share in shares(recipe)[: len(recipe.parts)])
     return mixed_ml / paint
@@ -199,7 +200,7 @@ def readings(recipe: Recipe, addition: int) -> dict[Basis, Percent]:
 
     Returns: The percentage of the mixed paint and hardener, of the paint alone, and of the ready mix, by what the
         recipe measures. [%]
-    Source: trade reference 5: 12 % of 1000 ml of paint is 120 ml, which is 10.7 % of the ready mix.
+    Source: docs/trade.md, Mixing: 12 % of 1000 ml of paint is 120 ml, which is 10.7 % of the ready mix.
     """
     split = shares(recipe)
     weigh = [s.ml_per_ml * (s.density_g_per_ml if recipe.measure == "weight" else 1) for s in split]

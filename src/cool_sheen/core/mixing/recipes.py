@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.products import Product, ReducerData
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.mixing.ratios import BASIS_WORDS, Addition, Basis, Measure, Part, Recipe, readings, shares
@@ -58,7 +58,7 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
     Returns: The recipe and its components, in pouring order: paint, hardener, then reducer and additives.
     Raises: OutOfRange: a reducer over its cap or with another basis missing, a dose over its cap, an additive that
         does not go with the product, no density where the scale is asked for.
-    Source: trade reference 5 and 14.
+    Source: docs/trade.md, Mixing.
     """
     solids = _mixed_solids(product)
     own = dict(choice.densities)
@@ -71,15 +71,13 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
     additions, factor = _additions(product, supplies, choice, own)
     components += [component for component, _ in additions]
     recipe = Recipe(choice.measure or product.mix.measure, tuple(parts), tuple(a for _, a in additions))
-    if additions and additions[0][0].role == "reducer" and not choice.beyond_cap:
-        _keep_cap(product, recipe)
+    if product.mix.reducer and additions and additions[0][0].role == "reducer" and not choice.beyond_cap:
+        _keep_cap(product.mix.reducer, recipe)
     return Mix(recipe, tuple(components), factor)
 
 
-def _keep_cap(product: Product, recipe: Recipe) -> None:
+def _keep_cap(reducer: ReducerData, recipe: Recipe) -> None:
     """The cap is on the sheet's own basis, whatever the percentage was said of."""
-    reducer = product.mix.reducer
-    assert reducer is not None
     asked = readings(recipe, 0)[reducer.of]
     if asked > reducer.max_pct + 1e-9:
         raise OutOfRange(
@@ -128,7 +126,7 @@ def _additions(
     if reducer is not None:
         pct = reducer.usual_pct if choice.reducer_pct is None else choice.reducer_pct
         if pct > 0:
-            out.append(_reducer(product, supplies, choice, pct, own))
+            out.append(_reducer(product, reducer, supplies, choice, pct, own))
     factor = 1.0
     for key, dose in choice.doses_ml_per_l:
         supply = supplies.get(key)
@@ -158,10 +156,9 @@ def _dose_pct(dose_ml_per_l: float, density: float, choice: Choice, product: Pro
 
 
 def _reducer(
-    product: Product, supplies: Mapping[str, Supply], choice: Choice, pct: Percent, own: Mapping[str, float]
-) -> tuple[Component, Addition]:
-    reducer = product.mix.reducer
-    assert reducer is not None
+    product: Product, reducer: ReducerData, supplies: Mapping[str, Supply], choice: Choice, pct: Percent,
+    own: Mapping[str, float],
+) -> tuple[Component, Addition]:  # fmt: skip
     basis = choice.reducer_of or reducer.of
     choices = [] if reducer.name in FREE else fitting(product, "reducer", choice.method, supplies.values())
     supply = next((s for s in choices if speed_of(s) == choice.reducer_speed), None) or _middle(choices)

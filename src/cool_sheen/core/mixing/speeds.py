@@ -53,7 +53,7 @@ def propose(
 
     Returns: The one whose range on the sheet lies nearest to the temperature; large work counts as warmer, small
         work as colder. None when there is no choice.
-    Source: trade reference 5: hot or large is slow, cold or small is fast.
+    Source: docs/trade.md, Mixing: hot or large is slow, cold or small is fast.
     """
     if not choices:
         return None

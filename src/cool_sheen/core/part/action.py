@@ -7,7 +7,8 @@ from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.log.history import Zones
 from cool_sheen.core.part.film_clock import CoatClock, mark_of
-from cool_sheen.core.part.placing import Planned, Stuck, Wait, place_all
+from cool_sheen.core.part.placed import Planned, Stuck, Wait
+from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, status_of, window_end
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step

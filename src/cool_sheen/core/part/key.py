@@ -54,7 +54,7 @@ def key_of(top: CoatClock, works: Sequence[Work], climate: PartClimate) -> Key:
 
     Returns: Its key. Sanding counts from the milestone ``sand`` on, and not while a film is locked; a film that is
         never sanded gets no key. Wet sanding leaves water, which has to go before the wipe.
-    Source: trade 4, next-coat phases.
+    Source: docs/trade.md, Phases.
     """
     key = NO_KEY
     for work in works:
@@ -93,7 +93,7 @@ def sandable(top: CoatClock, at: datetime) -> bool:
 def damp_until(product: Product, at: datetime, climate: PartClimate) -> datetime:
     """When the water of wet sanding has left a film.
 
-    Source: the water mode of the drying clock at the shop's own times; trade 15, rinse between wet grits.
+    Source: docs/trade.md, Phases: the water mode of the clock at the shop's own times.
     """
     soaks = product.family in _SOAKS_FAMILIES or product.role in _SOAKS_ROLES
     data = _SOAKED if soaks else _RINSED

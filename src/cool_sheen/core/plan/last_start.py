@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from cool_sheen.core.part.placing import Planned, Stuck, gates_of, place_all
+from cool_sheen.core.part.placed import Planned, Stuck
+from cool_sheen.core.part.placing import gates_of, place_all
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.work.steps import CoatStep
 

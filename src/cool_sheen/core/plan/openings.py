@@ -63,7 +63,7 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
     Returns: Heating to the lowest degree that does it, drying to the highest humidity that does it, both where neither
         alone is enough, a faster hardener; each worked out again, with the instant at which it opens. Nothing when it
         is open now.
-    Source: trade 3, gate; the room holds the heat and the humidity from now on, its surfaces lag.
+    Source: docs/trade.md, Gate: the room holds the heat and the humidity from now on, its surfaces lag.
     """
     if CoatGate(climate, coat).shut_at(now) is None:
         return []

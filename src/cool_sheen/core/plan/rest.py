@@ -3,7 +3,8 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from cool_sheen.core.part.placing import Planned, Stuck, Wait, place_all
+from cool_sheen.core.part.placed import Planned, Stuck, Wait
+from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation
 
 

@@ -39,16 +39,15 @@ class Shape(Strict):
     def area_m2(self) -> SquareMetres:
         """Surface to be coated. [m2]
 
-        Source: plane and solid geometry. A tube is its outside, a cylinder has both ends, a cone is its mantle, a box
-        all six sides; a frame of flat bars has two sides, spindles are round bars: pi times what they cover.
+        Source: docs/trade.md, Survey: plane and solid geometry. A tube is its outside, a cylinder has both ends, a cone
+        is its mantle, a box all six sides; a frame of flat bars has two sides, spindles are round bars: pi times what
+        they cover.
         """
         return self.count * _AREA[self.kind](self)
 
     def size(self, name: str) -> Metres:
         """Return a size that the kind needs. [m]"""
-        value = getattr(self, name)
-        assert value is not None  # the check of the kind has seen to it
-        return float(value)
+        return float(getattr(self, name))  # the check of the kind has seen to it that it is there
 
 
 NEEDS: dict[str, tuple[str, ...]] = {

@@ -103,7 +103,7 @@ def take_off(
 
     Returns: Needs by layer and by component. A hardener or reducer that serves several layers is one component.
         Each layer's coats of one day are filled together: the loss counts for each fill of a layer.
-    Source: trade reference 6 and 14.
+    Source: docs/trade.md, Paint and buying.
     """
     out = TakeOff()
     by_layer: dict[str, list[CoatPaint]] = {}

@@ -96,7 +96,7 @@ def paint_of(
 
 
 def millilitres(step: Step, zones: Sequence[ZoneFacts], products: Mapping[str, Product]) -> Millilitres:
-    """Ready mix of a step; nothing for one that is no coat. [ml]"""
+    """Ready mix of a step; nothing for one that is no coat. [ml] Source: docs/trade.md, Paint and buying."""
     return paint_of(step, zones, products).ml if isinstance(step, CoatStep) else 0.0
 
 

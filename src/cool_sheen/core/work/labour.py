@@ -25,7 +25,7 @@ class Way:
     cleaning: Minutes
 
 
-# Transfer efficiencies: the trade reference, section 6; the others are shop figures of the same order.
+# Transfer efficiencies: docs/trade.md, Paint and buying; the others are shop figures of the same order.
 WAYS: dict[str, Way] = {
     "hvlp": Way("HVLP gun", 0.65, 5, 1.0, 1e6, 12),
     "conventional": Way("conventional gun", 0.45, 4, 1.0, 1e6, 12),
@@ -38,7 +38,7 @@ _OPEN_WORK = 0.35  # by HVLP over spindles and open frames, half and more goes p
 
 
 def transfer_efficiency(method: str, shape: str = "sheet") -> float:
-    """Share of the paint that ends on a zone, by method and shape. [1]"""
+    """Share of the paint that ends on a zone, by method and shape. [1] Source: docs/trade.md, Paint and buying."""
     if method in ("hvlp", "conventional", "aerosol") and shape in ("frame", "spindles"):
         return min(_OPEN_WORK, WAYS[method].transfer)
     return WAYS[method].transfer
@@ -53,6 +53,7 @@ def labour_minutes(kind: str, area_m2: SquareMetres, method: str = "hvlp") -> Mi
         method: How coats go on: it decides the minutes of a coat, of masking, and of cleaning up.
 
     Returns: Minutes. [min]
+    Source: docs/trade.md, Labour and money.
     """
     base, by_area = LABOUR.get(kind, (10, 5))
     if kind == "coat":

@@ -43,8 +43,7 @@ def _plain(value: float | None) -> str:
 
 
 def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
-    shop = unit.shop
-    assert shop is not None  # without a shop the page leads to the first start
+    shop = unit.the_shop
     sun = None
     if shop.latitude is not None and shop.longitude is not None:
         sun = sun_times(unit.now, shop.latitude, shop.longitude, zone_of(shop))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from cool_sheen.core.part.placing import Planned
+from cool_sheen.core.part.placed import Planned
 from cool_sheen.web.views.ribbon import Block, Frame, Tick, hours
 
 HEIGHT, TOP, BAR = 40.0, 12.0, 20.0

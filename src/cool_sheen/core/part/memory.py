@@ -1,0 +1,154 @@
+"""What a plan remembers while it is laid: the film on top of each zone, the side that is up, the coats of each day."""
+
+import math
+from collections.abc import Iterable
+from datetime import date, datetime, timedelta
+from uuid import UUID
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.systems import Layer
+from cool_sheen.core.drying.clock import Band, Film
+from cool_sheen.core.log.history import LaidCoat, Work
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.key import abraded, damp_until, wiped
+from cool_sheen.core.part.situation import Pot, Situation
+from cool_sheen.core.part.top import Top, Window, laid
+from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.steps import ABRADES, WIPES, CoatStep, SandStep, Step, Zones
+
+
+class Memory:
+    """The part as it will be at ``now``, when all that was placed so far is done."""
+
+    def __init__(self, situation: Situation) -> None:
+        self.sit = situation
+        self.now = situation.now
+        self.steps = situation.owed.steps
+        self.ahead = {zone: situation.owed.ahead(zone) for zone in situation.owed.by_zone}
+        self.tops: dict[UUID, Top | None] = {}
+        self.seen: dict[UUID, PartClimate] = {}
+        for film in situation.films:
+            self.seen |= dict.fromkeys(film.zones, film.climate)
+            self.tops |= dict.fromkeys(film.zones, Top.of(film))
+        self.settings = {z.uuid: z.setting for z in situation.zones}
+        self.up = _side_up(situation, self.settings)
+        self.coats = [(c.payload.coating, situation.day.day_of(c.ended_at), c.zones) for c in situation.history.coats]
+        self.hashes = {p.content_hash: p.key for p in situation.products.values()}
+        self.hashes |= {c.product.content_hash: c.product.key for f in situation.films for c in f.clocks}
+
+    def edge(self, band: Band | None, *, opening: bool = False) -> datetime | None:
+        """What lies ahead is taken late when it opens and early when it closes; what is there by now, as is likely."""
+        if band is None:
+            return None
+        if opening:
+            return band.likely if self._is_present and band.likely and band.likely <= self.now else band.late
+        return band.likely if self._is_present else band.early
+
+    @property
+    def _is_present(self) -> bool:
+        return self.now == self.sit.now
+
+    def product(self, layer: Layer) -> Product:
+        """The sheet of a layer, in the revision that the part was planned with."""
+        return self.sit.products[layer.product]
+
+    def damp_on(self, zones: Zones) -> datetime | None:
+        """When the water of wet sanding has left the last of some zones; None where none is damp."""
+        return max((t.key.damp_until for t in self.tops_on(zones) if t.key.damp_until), default=None)
+
+    def work(self, step: Step, end: datetime) -> None:
+        """Remember what work does to the film: a key, a wipe, another side up."""
+        for zone in step.zones:
+            top = self.tops.get(zone)
+            if top is None:
+                continue
+            if step.kind in ABRADES and not top.product.never_sanded:
+                wet = isinstance(step, SandStep) and step.wet
+                damp = damp_until(top.product, end, top.climate) if wet else None
+                self.tops[zone] = top.with_key(abraded(top.key, end, damp))
+            elif step.kind in WIPES and top.key.sanded:
+                self.tops[zone] = top.with_key(wiped(top.key, end))
+        if step.kind == "turn":
+            self.up = next((s for s in self.settings.values() if step.id.endswith(f"@{s}")), self.up)
+        self._share(step.zones)
+
+    def _share(self, zones: Iterable[UUID]) -> None:
+        """Zones that became the same film again share it, so that it is looked at once."""
+        seen: dict[tuple[int, object], Top] = {}
+        for zone in zones:
+            top = self.tops.get(zone)
+            if top is not None:
+                self.tops[zone] = seen.setdefault((id(top.bands), top.key), top)
+
+    def labour(self, step: Step) -> timedelta:
+        """Hands-on time of a step."""
+        return timedelta(minutes=labour_minutes(step.kind, step.area_m2, step.method))
+
+    def tops_on(self, zones: Zones) -> list[Top]:
+        """The films on top of some zones, each once."""
+        return list(dict.fromkeys(t for z in self.sit.zones if z.uuid in zones and (t := self.tops.get(z.uuid))))
+
+    def windows(self, zones: Zones, product: Product) -> list[tuple[Zones, Window | None]]:
+        """The windows of some zones, those with one film together; None where nothing closes: bare or keyed."""
+        groups: dict[int, set[UUID]] = {}
+        for zone in zones:
+            groups.setdefault(id(self.tops.get(zone)), set()).add(zone)
+        out: list[tuple[Zones, Window | None]] = []
+        for group in groups.values():
+            top = self.tops.get(next(iter(group)))
+            keyed = top is None or top.key.sanded is not None
+            out.append((frozenset(group), None if top is None or keyed else top.window(product)))
+        return out
+
+    def day_is_full(self, product: Product, zones: Zones, at: datetime) -> bool:
+        """Whether a zone has had the coats of this product that a day allows; those of others do not count."""
+        if product.coats_a_day is None:
+            return False
+        day: date = self.sit.day.day_of(at)
+        mine = [had for coating, when, had in self.coats if when == day and self.hashes.get(coating) == product.key]
+        return any(sum(zone in had for had in mine) >= product.coats_a_day for zone in zones)
+
+    def stale(self, zones: Zones, start: datetime) -> Zones:
+        """The zones whose wipe is over a night old when a coat starts."""
+        return frozenset(z for z in zones if (t := self.tops.get(z)) and t.key.wants_wipe(start))
+
+    def mix(self, layer: Layer, at: datetime) -> tuple[str, str, float]:
+        """The hardener, reducer and doses [1, on the times] of a coat: of the pot in use, as long as it can be used."""
+        pot: Pot | None = self.sit.pots.get(layer.product)
+        if pot is not None and (pot.ends is None or at < pot.ends):
+            return pot.hardener_speed, pot.reducer_speed, pot.time_factor
+        return layer.hardener_speed, layer.reducer_speed, 1.0
+
+    def lay(self, step: CoatStep, product: Product) -> None:
+        """Remember a coat that was placed."""
+        hardener, reducer, doses = self.mix(step.layer, self.now)
+        film = Film(self.now, step.coat.wet_film_um, self.sit.climate.air_movement, hardener, reducer,
+                    ln_factor_mean=math.log(doses))  # fmt: skip
+        made: dict[tuple[int, PartClimate], Top] = {}
+        for zone in step.zones:
+            below = self.tops.get(zone)
+            key = (id(below), self.seen[zone])
+            if key not in made:
+                made[key] = laid(below, product, step.layer.id, film, self.seen[zone], self.sit.factor)
+            self.tops[zone] = made[key]
+        self.coats.append((product.content_hash, self.sit.day.day_of(self.now), step.zones))
+        self.hashes[product.content_hash] = product.key
+
+
+def _side_up(situation: Situation, settings: dict[UUID, int]) -> int | None:
+    """Which setting-up the part is in: that of its last coat, unless it was turned since; None before the first."""
+    numbers = sorted(set(settings.values()))
+    if len(numbers) < 2:
+        return None
+    turns = [w for w in situation.history.works if w.kind == "turn"]
+    up: int | None = None
+    happened: list[LaidCoat | Work] = [*situation.history.coats, *turns]
+    for event in sorted(happened, key=lambda e: e.place):
+        if isinstance(event, Work):
+            named = [n for n in numbers if (event.planned_step or "").endswith(f"@{n}")]
+            others = [n for n in numbers if n != up]
+            up = named[0] if named else others[0] if len(others) == 1 else None
+        else:
+            here = {settings[z] for z in event.zones if z in settings}
+            up = up if up in here else min(here, default=up)
+    return up

@@ -1,0 +1,121 @@
+"""When work and coats can start: film, key, day's limit, gate and working hours, one after the other."""
+
+import math
+from dataclasses import replace
+from datetime import datetime
+
+from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.climate.series import instant
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.clock import Band
+from cool_sheen.core.part.gate import CoatGate, GoingOn, safe_mark
+from cool_sheen.core.part.memory import Memory
+from cool_sheen.core.part.placed import Fit, Stuck, Wait
+from cool_sheen.core.part.top import Top, Window
+from cool_sheen.core.work.steps import CoatStep, Step, Zones
+
+_TRIES = 60
+
+
+class Times:
+    """Times of steps on the zones as a memory has them."""
+
+    def __init__(self, memory: Memory) -> None:
+        self.memory = memory
+
+    def milestone(self, step: Step, name: str) -> tuple[datetime, Band | None] | None:
+        """When the last of a step's zones reaches a milestone; None where nothing is on them that has it."""
+        latest: tuple[datetime, Band] | None = None
+        for top in self.memory.tops_on(step.zones):
+            mark, band = top.band_of(name)
+            if mark is None or band is None:
+                continue
+            ready = self.memory.edge(band, opening=True)
+            if ready is None:
+                words = f"{top.product.name} does not get {mark.replace('_', ' ')} in this climate."
+                raise Stuck(words, step, Wait.FILM, "the film stands still in this climate")
+            if name == "sand":
+                ready, band = self._unlocked(top, ready, band, step.zones)
+            if latest is None or ready > latest[0]:
+                latest = ready, band
+        return latest
+
+    def _unlocked(self, top: Top, ready: datetime, band: Band, zones: Zones) -> tuple[datetime, Band]:
+        """A film that would lift is neither coated nor sanded from its closing until then."""
+        coats = (self.memory.steps[n] for z in zones for n in self.memory.ahead.get(z, ()))
+        following = next((self.memory.product(s.layer) for s in coats if isinstance(s, CoatStep)), None)
+        rule = top.product.rule_for(following)
+        if not rule.lifts_until or not rule.closes or rule.redissolves:
+            return ready, band
+        lift = top.bands[rule.lifts_until]
+        closes, lifts = self.memory.edge(top.bands[rule.closes]), self.memory.edge(lift, opening=True)
+        return (lifts, lift) if closes and lifts and ready >= closes and lifts > ready else (ready, band)
+
+    def closing(self, window: Window | None) -> datetime:
+        """When a window closes, for the order alone."""
+        return (self.memory.edge(window.closes) if window else None) or self.memory.sit.now
+
+    def misses(self, window: Window, start: datetime) -> bool:
+        """Whether a window has closed when a coat would start."""
+        if window.closes is None:
+            return False
+        edge = window.closes.likely if start == self.memory.sit.now else window.closes.early
+        return edge is not None and start > edge
+
+    def time(self, step: CoatStep, product: Product, groups: list[tuple[Zones, Window | None]]) -> Fit:
+        """When a coat can start: its film open, and then by the day's limit, the gate and the working hours."""
+        earliest = self.memory.now
+        for zones, window in groups:
+            if window is None:
+                continue
+            opens = self.memory.edge(window.opens, opening=True)
+            if opens is None:
+                name = self.memory.tops_on(zones)[0].product.name
+                raise Stuck(
+                    f"{name} does not flash in this climate.", step, Wait.FILM, "the film stands still in this climate"
+                )
+            earliest = max(earliest, opens)
+        if earliest > self.memory.now:
+            fit = Fit(earliest, Wait.FILM, "open by the late clock")
+        else:
+            keyed = any(t.key.since for t in self.memory.tops_on(step.zones))
+            fit = Fit(earliest, Wait.NOTHING, "keyed" if keyed else "follows at once")
+        return self._allowed(step, product, fit)
+
+    def _allowed(self, step: CoatStep, product: Product, fit: Fit) -> Fit:
+        labour = self.memory.labour(step)
+        for _ in range(_TRIES):
+            if self.memory.day_is_full(product, step.zones, fit.at):
+                fit = fit.held(
+                    self.memory.sit.day.next_midnight(fit.at), Wait.LIMIT, f"{product.coats_a_day} coats a day at most"
+                )
+                continue
+            if shut := self._shut(step, product, fit.at):
+                if math.isinf(shut.to_s):
+                    words = f"No gate for {product.name} within the forecast: {shut.reason}."
+                    raise Stuck(words, step, Wait.GATE, f"{shut.reason}, as far as the forecast goes")
+                fit = fit.held(instant(shut.to_s), Wait.GATE, f"the gate was shut: {shut.reason}", shut)
+                continue
+            fitted = self.memory.sit.day.fit(fit.at, labour)
+            if fitted <= fit.at:
+                return fit
+            fit = fit.held(fitted, Wait.HOURS, "then working hours")
+        raise Stuck(f"No gate for {product.name} within the forecast: {fit.because}.", step, Wait.GATE, fit.because)
+
+    def _shut(self, step: CoatStep, product: Product, at: datetime) -> Shut | None:
+        """What keeps a coat from starting: of zones with several films below, the one that needs the longest."""
+        return next((shut for gate in self.gates(step, product, at) if (shut := gate.shut_at(at))), None)
+
+    def gates(self, step: CoatStep, product: Product, at: datetime) -> list[CoatGate]:
+        """The gates of the coat that will really go on, for each film that it goes on."""
+        mean, spread = self.memory.sit.factor(product, None, safe_mark(product.drying).mode)
+        hardener, reducer, doses = self.memory.mix(step.layer, at)
+        minutes = self.memory.labour(step).total_seconds() / 60
+        coat = GoingOn(
+            product.drying, product.limits.limits(), step.coat.wet_film_um, minutes, hardener, reducer,
+            mean + math.log(doses), spread,
+        )  # fmt: skip
+        below = dict.fromkeys(
+            (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ()) for z in step.zones
+        )
+        return [CoatGate(climate, replace(coat, below=stack)) for climate, stack in below]

@@ -1,0 +1,48 @@
+"""What public formulas say of themselves: the unit, and where they come from."""
+
+import ast
+import re
+from pathlib import Path
+
+_QUANTITIES = {
+    "Celsius", "Kelvin", "Percent", "Pascal", "Minutes", "Hours", "Micron", "SquareMetres", "Millilitres", "Grams",
+    "GramsPerMillilitre", "Floats", "float",
+}  # fmt: skip
+_AROUND_THEM = {"tuple", "list", "None", "int", "dict", "str", "Mapping", "Sequence"}
+_STANDARDS = ("ASHRAE", "ISO ", "FEPA", "the Astral package", "EnergyPlus")
+_CONVERT = {"seconds", "grid", "read_quantity", "shown"}  # instants, and whatever unit somebody typed
+
+
+def _formulas():
+    """Public functions and properties of the core that give a quantity, each with what it says of itself."""
+    for file in sorted(Path("src/cool_sheen/core").rglob("*.py")):
+        tree = ast.parse(file.read_text())
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.FunctionDef) or node.name.startswith("_") or node.returns is None:
+                continue
+            given = {n.id for n in ast.walk(node.returns) if isinstance(n, ast.Name)}
+            if given & _QUANTITIES and given <= _QUANTITIES | _AROUND_THEM and node.name not in _CONVERT:
+                yield f"{file.stem}.{node.name}", node in tree.body, ast.get_docstring(node) or ""
+
+
+def test_every_formula_gives_its_unit_and_its_source():
+    found = list(_formulas())
+    assert len(found) > 60
+    assert [name for name, _, says in found if not re.search(r"\[[^\]]+\]", says)] == []
+    assert [name for name, stands_alone, says in found if stands_alone and "Source:" not in says] == []
+
+
+def test_every_source_is_a_standard_or_a_chapter_of_the_trade():
+    chapters = set(re.findall(r"^## (.+)$", Path("docs/trade.md").read_text(), re.MULTILINE))
+    said = {
+        " ".join(source.split())
+        for file in Path("src/cool_sheen").rglob("*.py")
+        for source in re.findall(r"Source: ((?:[^\n]|\n +)+?)(?=\n *\n|\n? *\"\"\")", file.read_text())
+    }
+    strange = [
+        source for source in said
+        if not any(source.startswith(f"docs/trade.md, {chapter}") for chapter in chapters)
+        and not any(standard in source for standard in _STANDARDS)
+    ]  # fmt: skip
+    assert said
+    assert strange == []
