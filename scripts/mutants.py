@@ -121,7 +121,7 @@ def _is_text(node: ast.BinOp) -> bool:
 
 
 @dataclass
-class Bench:
+class Trial:
     """A copy of the source in which one mutant at a time is tried, by a child of this process."""
 
     folder: Path
@@ -167,7 +167,7 @@ class Bench:
 def try_all(sample: list[tuple[Path, int]], at_once: int) -> list[Mutant]:
     """Try every change; return those that live."""
     folder = Path(tempfile.mkdtemp())
-    benches = [Bench(folder / str(n)) for n in range(at_once)]
+    benches = [Trial(folder / str(n)) for n in range(at_once)]
     for bench in benches:
         shutil.copytree("src", bench.folder / "src")
     order = {file.parent: list(TESTS) for file, _ in sample}  # the file that noticed last is asked first

@@ -7,10 +7,10 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.build import Build, coats_needed
+from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.film.ladder import ladder
 from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH, coats_to_hide
-from cool_sheen.core.film.readings import judge_readings
 from cool_sheen.core.log.batches import fold_batches
 from cool_sheen.core.log.entries import (
     BatchEndPayload,

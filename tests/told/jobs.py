@@ -7,7 +7,7 @@ import numpy as np
 
 from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared
 from cool_sheen.core.advice.findings import Ground, look_over
-from cool_sheen.core.advice.schools import Work, sides_of
+from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.errors import CoreError
@@ -17,8 +17,8 @@ from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.last_start import last_starts
 from cool_sheen.core.survey.zones import what_is_below
+from cool_sheen.core.takeoff.amounts import coats_ahead, waiting_coats
 from cool_sheen.core.takeoff.needs import Reservoir, take_off, work_of
-from cool_sheen.core.takeoff.paint import coats_ahead, waiting_coats
 from cool_sheen.core.work.steps import CoatStep, SandStep
 from cool_sheen.formats.catalogue import compatibility, shipped
 from tests.support import T0
@@ -75,7 +75,7 @@ def _looked_over(page: Page, part: PaperPart) -> None:
     for cost in methods_compared(part.system, setting):
         page.say(cost, hours=cost.hours)
     for school in SHIPPED.schools:
-        for side, after in sides_of(school, Work(part.system, part.zones, SHIPPED.products)):
+        for side, after in sides_of(school, Draft(part.system, part.zones, SHIPPED.products)):
             there = Setting(after.zones, part.climate, UTC_DAY, T0, SHIPPED.products)
             _figures(page, f"{school.key}: {side.key}", consequence(after.system, there))
 

@@ -19,7 +19,7 @@ from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.coverage import check_label
 from cool_sheen.core.mixing.pot_life import pot_life_ends
-from cool_sheen.core.mixing.ratios import batch, readings
+from cool_sheen.core.mixing.ratios import batch, percent_by_basis
 from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.mixing.speeds import fitting, propose
 from cool_sheen.core.part.film_clock import mark_of
@@ -117,7 +117,7 @@ def mixes() -> str:
                     "   ", [(p.ml, p.g, p.scale_g) for p in made.pours], made.ready_ml, made.ready_g, made.cup_min_ml
                 )
                 if mix.recipe.additions:
-                    page.say("   ", readings(mix.recipe, 0))
+                    page.say("   ", percent_by_basis(mix.recipe, 0))
             except CoreError as error:
                 page.say("   ", str(error))
         for kind in ("hardener", "reducer"):

@@ -14,7 +14,7 @@ from tests.unit.paper import climate
 from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
 from cool_sheen.core.advice.findings import Ground, look_over, worst
 from cool_sheen.core.advice.remedies import Choices, take
-from cool_sheen.core.advice.schools import Work, sides_of
+from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.coatings.systems import Coat, System
@@ -154,7 +154,7 @@ def test_films_out_of_range_reserves_and_sanded_flakes_are_found():
 
 def test_the_sides_of_a_school_are_worked_out_by_the_plan_and_one_is_riskier():
     schools = {s.key: s for s in shipped().schools}
-    work = Work(system(), (FACE, EDGE), SHELF)
+    work = Draft(system(), (FACE, EDGE), SHELF)
     sides = {s.key: consequence(w.system, setting()) for s, w in sides_of(schools["primer"], work)}
     assert sides["heavy"].hands_on_h < sides["coats"].hands_on_h < sides["rounds"].hands_on_h
     assert sides["heavy"].run_margin_pct < sides["coats"].run_margin_pct
@@ -165,7 +165,7 @@ def test_the_sides_of_a_school_are_worked_out_by_the_plan_and_one_is_riskier():
     assert keyed["window"].system == system()
     assert [r.grit for r in keyed["keyed"].system.layer("colour").sanding] == ["P800"]
     assert sides_of(schools["old-finish"], work) == []  # nothing old is there
-    old = Work(system(), (OLD,), SHELF)
+    old = Draft(system(), (OLD,), SHELF)
     assert {s.key for s, _ in sides_of(schools["old-finish"], old)} == {"strip", "seal"}
 
 
@@ -173,7 +173,7 @@ def test_the_sides_of_a_school_are_worked_out_by_the_plan_and_one_is_riskier():
 @settings(max_examples=60, deadline=None)
 def test_whatever_side_is_taken_the_system_stays_sound_and_can_be_planned(key, school, old):
     zones = (FACE, EDGE, OLD) if old else (FACE, EDGE)
-    for _, after in sides_of(school, Work(system(key), zones, SHELF)):
+    for _, after in sides_of(school, Draft(system(key), zones, SHELF)):
         System.model_validate(after.system.model_dump())
         figures = consequence(after.system, replace(setting(), zones=after.zones))
         assert figures.coats >= 1

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.coverage import check_label
-from cool_sheen.core.film.readings import judge_readings
+from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.materials.cans import cans_for, cans_of_coats
 from cool_sheen.core.materials.cost import Cost
 from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.yields import Use, learn_yields
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.takeoff.needs import Reservoir, take_off
-from cool_sheen.core.takeoff.paint import paint_of
 from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.formats.tables import csv_text

@@ -11,7 +11,16 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.mixing.order import stages
 from cool_sheen.core.mixing.pot_life import pot_life, pot_life_ends, way_in_time
 from cool_sheen.core.mixing.pours import rescue, targets
-from cool_sheen.core.mixing.ratios import Addition, Part, Recipe, batch, readings, ready_from, ready_from_mixed, shares
+from cool_sheen.core.mixing.ratios import (
+    Addition,
+    Recipe,
+    RecipePart,
+    batch,
+    percent_by_basis,
+    ready_from,
+    ready_from_mixed,
+    shares,
+)
 from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.mixing.speeds import fitting, propose
 from cool_sheen.formats.catalogue import shipped
@@ -21,7 +30,7 @@ densities = st.floats(0.7, 1.9)
 recipes = st.builds(
     Recipe,
     st.sampled_from(["volume", "weight"]),
-    st.lists(st.builds(Part, st.just("part"), amounts, densities, st.floats(10, 90)), min_size=1, max_size=3).map(
+    st.lists(st.builds(RecipePart, st.just("part"), amounts, densities, st.floats(10, 90)), min_size=1, max_size=3).map(
         tuple
     ),
     st.lists(
@@ -43,7 +52,7 @@ def test_a_percentage_is_of_what_it_says_and_volumes_add(recipe, ready_ml):
     base = {"mixed": sum(measured[:count]), "paint": measured[0], "ready": sum(measured)}
     for place, addition in enumerate(recipe.additions):
         assert measured[count + place] == pytest.approx(base[addition.of] * addition.pct / 100)
-        said = readings(recipe, place)
+        said = percent_by_basis(recipe, place)
         assert said[addition.of] == pytest.approx(addition.pct)
         assert all(measured[count + place] == pytest.approx(base[basis] * pct / 100) for basis, pct in said.items())
     for part, amount in zip(recipe.parts, measured, strict=False):
@@ -76,7 +85,7 @@ def test_after_any_over_pour_topping_up_brings_the_ratio_back_and_takes_nothing_
 
 
 def test_where_there_is_no_more_of_a_component_the_rest_goes_by_what_there_was():
-    split = shares(Recipe("volume", (Part("base", 4, 1.4), Part("hardener", 1, 1.0))))
+    split = shares(Recipe("volume", (RecipePart("base", 4, 1.4), RecipePart("hardener", 1, 1.0))))
     aims = targets(split, 500, [320, 0], [True, False])
     assert [t.target_ml for t in aims] == pytest.approx([320, 80])
 
@@ -84,12 +93,12 @@ def test_where_there_is_no_more_of_a_component_the_rest_goes_by_what_there_was()
 @pytest.mark.parametrize(
     ("recipe", "says"),
     [
-        (Recipe("volume", (Part("base", 0, 1.2), Part("hardener", 0, 1.0))), "add up to nothing"),
-        (Recipe("volume", (Part("base", 0, 1.2), Part("hardener", 1, 1.0))), "is the paint"),
-        (Recipe("weight", (Part("base", 4, 0.0),)), "no density"),
-        (Recipe("volume", (Part("base", 4, 1.2),), (Addition("reducer", 101, "ready", 0.9),)), "from 0 to 100"),
+        (Recipe("volume", (RecipePart("base", 0, 1.2), RecipePart("hardener", 0, 1.0))), "add up to nothing"),
+        (Recipe("volume", (RecipePart("base", 0, 1.2), RecipePart("hardener", 1, 1.0))), "is the paint"),
+        (Recipe("weight", (RecipePart("base", 4, 0.0),)), "no density"),
+        (Recipe("volume", (RecipePart("base", 4, 1.2),), (Addition("reducer", 101, "ready", 0.9),)), "from 0 to 100"),
         (
-            Recipe("volume", (Part("base", 4, 1.2),), tuple(Addition("r", 50, "ready", 0.9) for _ in range(2))),
+            Recipe("volume", (RecipePart("base", 4, 1.2),), tuple(Addition("r", 50, "ready", 0.9) for _ in range(2))),
             "nothing is left for the paint",
         ),
     ],

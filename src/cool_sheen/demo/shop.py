@@ -9,7 +9,7 @@ from cool_sheen.demo import surveys
 from cool_sheen.service import costs, stores, work
 from cool_sheen.service.batches import find, recent
 from cool_sheen.service.jobs import NewPart, add_part, add_project
-from cool_sheen.service.mixing import cup
+from cool_sheen.service.mixing import pouring
 from cool_sheen.service.mixing.plan import Asked
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_place, set_up
@@ -159,7 +159,7 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
         then = _at(unit, unit.now - timedelta(days=days_ago))
         stores.move(then, uuid4(), stores.Move("", "bought", sku=sku, count=count))
     for name, price, hire, saved, goodwill in MONEY:
-        money = costs.Money(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
+        money = costs.Terms(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
         costs.set_money(unit, projects[name].uuid, money)
 
 
@@ -174,14 +174,14 @@ def _mix(unit: Unit, found: PartNow, coats: int, at: datetime) -> None:
     if step is None:
         return
     asked = Asked(step.layer.product, {found.part.uuid: coats}, tare_g=38.0)
-    batch = cup.begin(_at(unit, at), asked, uuid4())
+    batch = pouring.begin(_at(unit, at), asked, uuid4())
     for minute in range(1, 120):
         then = _at(unit, at + timedelta(minutes=minute / 2))
-        stage = cup.stage_now(then, find(then, batch).state)
+        stage = pouring.stage_now(then, find(then, batch).state)
         if stage.does == "gate":
-            cup.stamp(then, batch, uuid4(), stage.gate)
+            pouring.stamp(then, batch, uuid4(), stage.gate)
         elif stage.does == "pour":
-            cup.pour(then, batch, uuid4(), cup.PourSaid(stage.line))
+            pouring.pour(then, batch, uuid4(), pouring.PourSaid(stage.line))
         elif stage.does == "ready":
             return
 
@@ -191,7 +191,7 @@ def _end(unit: Unit, found: PartNow, left_ml: float, at: datetime) -> None:
     then = _at(unit, at)
     running = next(b for b in recent(then) if b.open and b.state.begun <= at)
     goes = "waste" if running.state.plan.pot_life_minutes else "jar"
-    cup.end(then, running.state.uuid, uuid4(), left_ml, goes)
+    pouring.end(then, running.state.uuid, uuid4(), left_ml, goes)
 
 
 def _tell(unit: Unit, part: Part, story: Story) -> None:

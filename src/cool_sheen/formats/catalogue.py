@@ -13,7 +13,7 @@ from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.compatibility import Rule, RuleTable, Way
 from cool_sheen.core.coatings.families import Ground
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Caution, Strict
+from cool_sheen.core.coatings.sheet_fields import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
 

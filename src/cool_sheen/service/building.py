@@ -15,7 +15,7 @@ from cool_sheen.core.advice.consequence import (
 )
 from cool_sheen.core.advice.findings import Finding, Ground, look_over
 from cool_sheen.core.advice.remedies import Choices, take
-from cool_sheen.core.advice.schools import School, Side, Work, sides_of
+from cool_sheen.core.advice.schools import Draft, School, Side, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Way
 from cool_sheen.core.coatings.families import GROUNDS
@@ -33,7 +33,7 @@ from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.part_now import PartNow, working_day
 from cool_sheen.service.shelf import check_names, save, take_back
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.survey import evidence_of, found_below, grounds_of
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Part, ShelfSheet
@@ -60,7 +60,7 @@ class Design:
 
     system: System
     site: Site
-    shelf: Stock
+    shelf: WholeShelf
     products: dict[str, Product]
     grounds: list[Ground]
     findings: list[Finding]
@@ -103,7 +103,7 @@ def site_of_sample(unit: Unit, ground: str) -> Site:
 
 def look_at(unit: Unit, system: System, site: Site, can_undo: bool = False) -> Design:
     """Lay a system on its bed: findings, figures, film."""
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     products = _products(unit, site.part, shelf)
     setting = replace(site.setting, products=products)
     keyed = any(step.kind == "sand" for step in system.prepare)
@@ -122,7 +122,7 @@ def findings_of(unit: Unit, found: PartNow) -> list[Finding]:
     return look_over(found.system, found.products, grounds, compatibility())
 
 
-def _products(unit: Unit, part: Part | None, shelf: Stock) -> dict[str, Product]:
+def _products(unit: Unit, part: Part | None, shelf: WholeShelf) -> dict[str, Product]:
     """The shelf's sheets, but those that a part was planned with."""
     mine = {key: unit.revision(name) for key, name in part.revisions.items()} if part else {}
     return {**shelf.products, **mine}
@@ -137,7 +137,7 @@ def built_on_part(unit: Unit, uuid: UUID) -> Design:
 
 def built_on_shelf(unit: Unit, key: str, ground: str) -> Design:
     """Return the builder of a system of the shelf, on a sample ground. Raises Missing."""
-    system = stock(unit).systems.get(key)
+    system = shelf_now(unit).systems.get(key)
     if system is None:
         raise Missing("system")
     row = unit.session.get(ShelfSheet, ("system", key))
@@ -151,7 +151,7 @@ def change_part(unit: Unit, uuid: UUID, change: Edit) -> None:
     after = change(before)
     if after == before:
         return
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     check_names(unit, shelf, after)
     gone = {la.id for la in before.layers} - {la.id for la in after.layers}
     history = history_of(unit, part)
@@ -162,7 +162,7 @@ def change_part(unit: Unit, uuid: UUID, change: Edit) -> None:
     _put(unit, part, after, shelf)
 
 
-def _put(unit: Unit, part: Part, system: System, shelf: Stock) -> None:
+def _put(unit: Unit, part: Part, system: System, shelf: WholeShelf) -> None:
     part.system = json.loads(system.model_dump_json())
     fresh = {k: unit.keep(shelf.products[k]) for k in system.products() if k not in part.revisions}
     part.revisions = part.revisions | fresh
@@ -176,12 +176,12 @@ def undo_part(unit: Unit, uuid: UUID) -> None:
         raise Refused("There is no change to take back.", status=409)
     *rest, before = part.earlier_systems
     part.earlier_systems = rest
-    _put(unit, part, System.model_validate(before), stock(unit))
+    _put(unit, part, System.model_validate(before), shelf_now(unit))
 
 
 def change_shelf(unit: Unit, key: str, change: Edit) -> None:
     """Change a system of the shelf; one that ships becomes the shop's own. Raises Refused, CoreError, Missing."""
-    before = stock(unit).systems.get(key)
+    before = shelf_now(unit).systems.get(key)
     if before is None:
         raise Missing("system")
     after = change(before)
@@ -263,9 +263,9 @@ class SideShown:
 
 
 def school_sides(design: Design, school: School) -> list[SideShown]:
-    """Work out every side of a school on this system, by the functions that the plan uses."""
+    """Draft out every side of a school on this system, by the functions that the plan uses."""
     table = compatibility()
-    work = Work(design.system, design.site.zones, design.products)
+    work = Draft(design.system, design.site.zones, design.products)
     pairs = sides_of(school, work)
     figures = []
     for _, after in pairs:

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.materials.cans import cans_for
-from cool_sheen.core.takeoff.paint import coats_ahead
+from cool_sheen.core.takeoff.amounts import coats_ahead
 from cool_sheen.core.units import Millilitres
 from cool_sheen.service.batches import transfer_of
 from cool_sheen.service.part_now import PartNow

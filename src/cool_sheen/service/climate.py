@@ -14,7 +14,7 @@ from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room
 from cool_sheen.core.climate.series import REACH, Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
 from cool_sheen.core.log.entries import ClimateReadingPayload, Recorded
-from cool_sheen.core.log.history import History, Stay, standing
+from cool_sheen.core.log.history import History, Stay, unvoided
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import MOST_COATS
 from cool_sheen.devices.weather import SimulatedForecast, SimulatedThermoHygrometer
@@ -85,7 +85,7 @@ def _typed(unit: Unit) -> list[Recorded]:
     number = changes.generations(unit.session).get(changes.AIR, 0)
     found: list[Recorded] = unit.kept.get(
         ("typed", number),
-        lambda: standing(log.of_kind(unit.session, "climate_reading")),
+        lambda: unvoided(log.of_kind(unit.session, "climate_reading")),
         lambda rows: 2_000 * len(rows),
     )
     return found

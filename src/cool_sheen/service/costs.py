@@ -9,12 +9,12 @@ from sqlalchemy import select
 
 from cool_sheen.core.materials.cost import Cost, cents
 from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off, work_of
-from cool_sheen.core.takeoff.paint import paint_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.part_now import PartNow, parts_of
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.stores import consumables, reservoir_of, shopping
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Project, Shop
@@ -56,7 +56,7 @@ def _costed(
     unit: Unit, shop: Shop, project: Project, parts: list[PartNow], offers: Mapping[str, Offer],
     prices: Mapping[str, Decimal],
 ) -> Costed:  # fmt: skip
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     rows, need = [], TakeOff()
     for found in parts:
         taken = _whole(unit, shelf, found, reservoir_of(shop))
@@ -74,7 +74,7 @@ def _costed(
     return Costed(project.name, cost, tuple(rows), project)
 
 
-def _whole(unit: Unit, shelf: Stock, found: PartNow, reservoir: Reservoir) -> TakeOff:
+def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, reservoir: Reservoir) -> TakeOff:
     """The take-off of all steps of a part, done or not."""
     key = ("whole", found.version, shelf.version, reservoir)
 
@@ -97,7 +97,7 @@ def _materials(unit: Unit, taken: TakeOff, prices: Mapping[str, Decimal]) -> Dec
 
 
 @dataclass(frozen=True, slots=True)
-class Money:
+class Terms:
     """What a project brings, and what was hired for it or given away."""
 
     price: Decimal | None
@@ -106,7 +106,7 @@ class Money:
     goodwill_hours: float | None
 
 
-def set_money(unit: Unit, uuid: UUID, money: Money) -> None:
+def set_money(unit: Unit, uuid: UUID, money: Terms) -> None:
     """Keep the money of a project. Raises Refused."""
     project = unit.session.get(Project, uuid)
     if project is None:

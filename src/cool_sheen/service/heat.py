@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
 from cool_sheen.core.log.entries import Recorded, StepPayload
 from cool_sheen.core.log.history import Zones

@@ -12,7 +12,7 @@ from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import SquareMetres
 from cool_sheen.service import journal
-from cool_sheen.service.stock import stock
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import changes
 from cool_sheen.store.models import Face, Part, PartStatus, Project, Space, Zone
@@ -74,7 +74,7 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     notes = {}
     if new.substrate not in unit.catalogue.substrates:
         notes["substrate"] = "Choose what the part is made of."
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     if new.system not in shelf.systems:
         notes["system"] = "Choose a system from the list."
     if unit.session.get(Space, new.space) is None:

@@ -5,7 +5,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from cool_sheen.core.coatings.sheets import TOUCH_WORDS
+from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.log.entries import Recorded

@@ -10,7 +10,7 @@ from cool_sheen.core.log.entries import (
     StampPayload,
     VoidPayload,
 )
-from cool_sheen.core.log.history import standing
+from cool_sheen.core.log.history import unvoided
 from cool_sheen.core.work.make_ready import READING, Stood, make_ready
 from cool_sheen.service import journal
 from cool_sheen.service.unit import Missing, Refused, Unit
@@ -25,12 +25,12 @@ def room_list(unit: Unit, space: Space) -> list[Stood]:
     midnight = unit.now.astimezone(unit.zone).replace(hour=0, minute=0, second=0, microsecond=0)
     stamps = {
         row.entry.payload.gate: row.entry.occurred_at
-        for row in standing(log.of_kind_since(unit.session, "stamp", midnight))
+        for row in unvoided(log.of_kind_since(unit.session, "stamp", midnight))
         if isinstance(row.entry.payload, StampPayload) and row.entry.payload.space == space.uuid
     }
     coats = [
         row.entry.occurred_at
-        for row in standing(log.of_kind_since(unit.session, "coat", midnight))
+        for row in unvoided(log.of_kind_since(unit.session, "coat", midnight))
         if isinstance(row.entry.payload, CoatPayload) and row.entry.payload.space == space.uuid
     ]
     read = [row.entry.occurred_at for row in readings(unit, space.uuid, midnight)]
@@ -45,7 +45,7 @@ def readings(unit: Unit, space: UUID, since: datetime) -> list[Recorded]:
     """Return the typed readings of a space that stand, newest last."""
     return [
         row
-        for row in standing(log.of_kind_since(unit.session, "climate_reading", since))
+        for row in unvoided(log.of_kind_since(unit.session, "climate_reading", since))
         if isinstance(row.entry.payload, ClimateReadingPayload) and row.entry.payload.space == space
     ][-_MOST_SHOWN:]
 

@@ -14,14 +14,14 @@ from cool_sheen.core.log.entries import NotePayload
 from cool_sheen.formats.catalogue import missing_in
 from cool_sheen.formats.documents import Document, Unsound
 from cool_sheen.service.journal import Press, write_on_part
-from cool_sheen.service.stock import SHEETS, Stock, stock
+from cool_sheen.service.shelf_now import SHEETS, WholeShelf, shelf_now
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Part, ShelfSheet
 
 _MOST_EARLIER = 30
 
 
-def sheets_of(shelf: Stock, kind: str) -> Mapping[str, Product | Supply | System]:
+def sheets_of(shelf: WholeShelf, kind: str) -> Mapping[str, Product | Supply | System]:
     """Return the sheets of a kind. Raises Missing."""
     found: dict[str, Mapping[str, Any]] = {
         "product": shelf.products,
@@ -49,7 +49,7 @@ def read_sheet(kind: str, data: Mapping[str, Any]) -> Product | Supply | System:
         raise Refused("The sheet is not sound.", notes_of(error)) from error
 
 
-def check_names(unit: Unit, shelf: Stock, sheet: Product | Supply | System) -> None:
+def check_names(unit: Unit, shelf: WholeShelf, sheet: Product | Supply | System) -> None:
     """Check that what a sheet names is there. Raises Refused."""
     notes = {}
     if isinstance(sheet, System):
@@ -67,7 +67,7 @@ def save(unit: Unit, kind: str, sheet: Product | Supply | System, *, new: bool =
 
     Raises: Refused: a new sheet under a key that is taken, or names that are not on the shelf.
     """
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     if new and sheet.key in sheets_of(shelf, kind):
         raise Refused("This key is taken.", {"key": "Choose another key: this one is on the shelf already."})
     check_names(unit, shelf, sheet)
@@ -110,7 +110,7 @@ def remove(unit: Unit, kind: str, key: str) -> str:
     row = unit.session.get(ShelfSheet, (kind, key))
     if row is None:
         raise Refused("This sheet ships with the program: it can be changed, but not taken away.", status=409)
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     c = unit.catalogue
     ships = key in {"product": set(c.products), "supply": set(c.supplies), "system": set(c.systems)}[kind]
     users = [s.name for s in shelf.systems.values() if kind == "product" and key in s.products()]
@@ -163,7 +163,7 @@ class Newer:
 
 def newer_data(unit: Unit, part: Part) -> list[Newer]:
     """Return where the shelf has moved on since a part was planned."""
-    shelf = stock(unit).products
+    shelf = shelf_now(unit).products
     out = []
     for key, content in part.revisions.items():
         mine = unit.revision(content)
@@ -174,7 +174,7 @@ def newer_data(unit: Unit, part: Part) -> list[Newer]:
 
 def take_newer(unit: Unit, part: Part, keys: list[str], press: UUID) -> None:
     """Plan a part with the shelf's data of now, and say so in its log. Coats that are on keep theirs."""
-    shelf = stock(unit).products
+    shelf = shelf_now(unit).products
     taken = [key for key in keys if key in part.revisions and key in shelf]
     if not taken:
         raise Refused("There is nothing newer to take.", status=409)
@@ -196,7 +196,7 @@ class Coming:
 
 def compare(unit: Unit, document: Document) -> list[Coming]:
     """Say what a document would bring. Raises Unsound when a sheet names what neither it nor the shelf has."""
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     products = shelf.products | {p.key: p for p in document.products}
     supplies = shelf.supplies | {s.key: s for s in document.supplies}
     places = {s.key: f"systems.{n} ({s.key})" for n, s in enumerate(document.systems)}
@@ -242,7 +242,7 @@ def take_document(unit: Unit, document: Document) -> int:
     return len(taken)
 
 
-def document_of(shelf: Stock, wanted: set[tuple[str, str]] | None = None) -> Document:
+def document_of(shelf: WholeShelf, wanted: set[tuple[str, str]] | None = None) -> Document:
     """Return sheets as a document: all of the shelf, or the wanted ones with the products that they need."""
     if wanted is None:
         return Document(

@@ -11,15 +11,15 @@ from cool_sheen.core.materials.cost import cents
 from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.mixing.recipes import Choice, mix_of
+from cool_sheen.core.takeoff.amounts import Transfer, coats_ahead
 from cool_sheen.core.takeoff.needs import LayerNeed, Reservoir, TakeOff, take_off, work_of
-from cool_sheen.core.takeoff.paint import Transfer, coats_ahead
 from cool_sheen.core.units import Millilitres
 from cool_sheen.core.work.steps import only_on
 from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import Shop, StockMovement
@@ -103,7 +103,7 @@ def reservoir_of(shop: Shop) -> Reservoir:
 class Basis:
     """What an estimate goes by: the shelf, the gun, and how much of the paint ends on a part."""
 
-    shelf: Stock
+    shelf: WholeShelf
     reservoir: Reservoir
     transfer: Transfer
     version: tuple[object, ...]
@@ -111,7 +111,7 @@ class Basis:
 
 def basis_of(unit: Unit, shop: Shop, estimate: str = "shop") -> Basis:
     """Return what to reckon with: the shop's own use, or the book's transfer."""
-    shelf, reservoir = stock(unit), reservoir_of(shop)
+    shelf, reservoir = shelf_now(unit), reservoir_of(shop)
     learned = tuple(yields(unit).items()) if estimate == "shop" else ()
     return Basis(shelf, reservoir, transfer_of(unit, estimate), (shelf.version, reservoir, learned))
 
@@ -228,7 +228,7 @@ class Move:
 
 def names_of(unit: Unit) -> dict[str, str]:
     """Return what every item that can be in stock is called."""
-    shelf: Stock = stock(unit)
+    shelf: WholeShelf = shelf_now(unit)
     out = {
         component.key: component.name
         for p in shelf.products.values()

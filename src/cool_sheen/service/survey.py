@@ -10,7 +10,7 @@ from pydantic import Field
 
 from cool_sheen.core.advice.findings import Ground
 from cool_sheen.core.coatings.families import State
-from cool_sheen.core.coatings.sheets import Method, Strict
+from cool_sheen.core.coatings.sheet_fields import Method, Strict
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.log.entries import CheckPayload, ClaimPayload, Recorded, SurveyTestPayload

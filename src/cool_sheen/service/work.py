@@ -8,7 +8,7 @@ from uuid import UUID, uuid4, uuid5
 from pydantic import Field
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Strict, TouchHow
+from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
@@ -23,7 +23,7 @@ from cool_sheen.core.log.entries import (
     TouchTestPayload,
     VoidPayload,
 )
-from cool_sheen.core.log.history import Zones, standing, standing_voids
+from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, mark_of
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.part.situation import ZoneFilm
@@ -334,7 +334,7 @@ def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> R
     if before := same_press(unit, uuid, "void", found.row, {}):
         return before
     everything = log.of_part(unit.session, found.part.uuid)
-    rows = standing(everything)
+    rows = unvoided(everything)
     where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
     # What is in the cup is taken back at the mixing bench.
     mixing = (*MIXING, "stamp")
@@ -342,7 +342,7 @@ def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> R
     if entry is None:
         chosen = max(open_to_undo, key=lambda r: r.seq, default=None)
     else:
-        voids = standing_voids(everything)  # taking a taking-back back puts the entry where it was
+        voids = voids_that_stand(everything)  # taking a taking-back back puts the entry where it was
         chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)

@@ -10,7 +10,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from cool_sheen import __version__
-from cool_sheen.core.coatings.sheets import SAFETY_FOOTING
+from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
 from cool_sheen.core.units import amount, shown
 from cool_sheen.service.climate import weather_age
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of

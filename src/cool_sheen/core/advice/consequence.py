@@ -18,7 +18,7 @@ from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.takeoff.paint import millilitres
+from cool_sheen.core.takeoff.amounts import millilitres
 from cool_sheen.core.units import Hours, Micron, SquareMetres
 from cool_sheen.core.work.hours import WorkingDay
 from cool_sheen.core.work.labour import WAYS, labour_minutes, transfer_efficiency

@@ -10,7 +10,7 @@ from pydantic import Field
 from cool_sheen.core.advice.remedies import Shelf
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import Key, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
 from cool_sheen.core.coatings.systems import Coat, Layer, System
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.planned import sanding_of
@@ -37,7 +37,7 @@ class School(Strict):
 
 
 @dataclass(frozen=True, slots=True)
-class Work:
+class Draft:
     """What a side changes: the system, and the zones as the preparation leaves them."""
 
     system: System
@@ -48,7 +48,7 @@ class Work:
         """Return the sheet of a layer."""
         return self.shelf[layer.product]
 
-    def with_layers(self, change: Callable[[Layer], dict[str, Any] | None]) -> "Work | None":
+    def with_layers(self, change: Callable[[Layer], dict[str, Any] | None]) -> "Draft | None":
         """Change the layers for which ``change`` gives fields; None when there is none."""
         system, changed = self.system, False
         for layer in self.system.used:
@@ -58,7 +58,7 @@ class Work:
         return replace(self, system=system) if changed else None
 
 
-def sides_of(school: School, work: Work) -> list[tuple[Side, Work]]:
+def sides_of(school: School, work: Draft) -> list[tuple[Side, Draft]]:
     """Return the sides that mean something on a system, each with the work as it would be.
 
     Fewer than two: the question does not arise here.
@@ -73,17 +73,17 @@ def _dumped(coats: Iterable[Coat]) -> list[dict[str, Any]]:
 
 
 # --- clear over colour -------------------------------------------------------------
-def _colour_below_clear(work: Work) -> list[Layer]:
+def _colour_below_clear(work: Draft) -> list[Layer]:
     used = work.system.used
     return [a for a, b in itertools.pairwise(used) if a.role == "colour" and b.role == "clear"]
 
 
-def _in_the_window(work: Work) -> Work | None:
+def _in_the_window(work: Draft) -> Draft | None:
     ids = {layer.id for layer in _colour_below_clear(work)}
     return work.with_layers(lambda la: {"sanding": (), "then": ()} if la.id in ids else None)
 
 
-def _day_key_clear(work: Work) -> Work | None:
+def _day_key_clear(work: Draft) -> Draft | None:
     """Wait, key, clear; metallic colour is never sanded, so the question does not arise there."""
     ids = {layer.id for layer in _colour_below_clear(work) if not work.product(layer).never_sanded}
     rung = {"grit": _CLEAR_KEY, "removal_um": round(scratch_removal(_CLEAR_KEY) / 2, 1)}
@@ -99,7 +99,7 @@ def _total_wet(layer: Layer) -> float:
     return sum(c.wet_film_um for c in layer.coats if c.counted and c.where == "all")
 
 
-def _primer_in_coats(work: Work) -> Work | None:
+def _primer_in_coats(work: Draft) -> Draft | None:
     """Several coats of the sheet's usual film, and sand once."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
@@ -112,7 +112,7 @@ def _primer_in_coats(work: Work) -> Work | None:
     return work.with_layers(change)
 
 
-def _primer_at_once(work: Work) -> Work | None:
+def _primer_at_once(work: Draft) -> Draft | None:
     """One heavy coat: as much as stays up, of what the coats together would have been."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
@@ -128,7 +128,7 @@ def _special(layer: Layer) -> list[Coat]:
     return [c for c in layer.coats if not c.counted or c.where != "all"]
 
 
-def _rounds(work: Work) -> Work | None:
+def _rounds(work: Draft) -> Draft | None:
     """Prime, fill, sand, prime again, until it is flat: the estimate is one round more."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
@@ -146,18 +146,18 @@ def _dumped_rungs(layer: Layer) -> list[dict[str, Any]]:
 
 
 # --- old finish, bare metal -----------------------------------------------------------------
-def _old(work: Work) -> bool:
+def _old(work: Draft) -> bool:
     return any(not zone.bare for zone in work.zones)
 
 
-def _strip_all(work: Work) -> Work | None:
+def _strip_all(work: Draft) -> Draft | None:
     if not _old(work):
         return None
     zones = tuple(replace(zone, strip="substrate") for zone in work.zones)
     return replace(work, system=edit.with_prepare(work.system, "strip"), zones=zones)
 
 
-def _strip_failing_and_seal(work: Work) -> Work | None:
+def _strip_failing_and_seal(work: Draft) -> Draft | None:
     """Strip what fails, key the rest, and put an epoxy sealer under everything."""
     if not _old(work):
         return None
@@ -179,11 +179,11 @@ def _first(shelf: Shelf, family: str, roles: Sequence[str]) -> Product | None:
     return next((p for role in roles for p in shelf.values() if p.family == family and p.role == role), None)
 
 
-def _metal(work: Work) -> bool:
+def _metal(work: Draft) -> bool:
     return any(z.bare and z.ground in ("bare_steel", "bare_aluminium", "bare_zinc") for z in work.zones)
 
 
-def _ground_layers(work: Work) -> list[Layer]:
+def _ground_layers(work: Draft) -> list[Layer]:
     """The layers at the bottom that only make the ground: epoxy or etch."""
     out: list[Layer] = []
     for layer in work.system.used:
@@ -197,7 +197,7 @@ def _ground_layers(work: Work) -> list[Layer]:
     return out
 
 
-def _grounded(work: Work, product: Product | None, coats: Sequence[Coat]) -> Work | None:
+def _grounded(work: Draft, product: Product | None, coats: Sequence[Coat]) -> Draft | None:
     if not _metal(work) or product is None or len(_ground_layers(work)) == len(work.system.used):
         return None
     layer = edit.new_layer(work.system, product).model_copy(update={"coats": tuple(coats)})
@@ -207,7 +207,7 @@ def _grounded(work: Work, product: Product | None, coats: Sequence[Coat]) -> Wor
     return replace(work, system=system)
 
 
-def _epoxy_everywhere(work: Work) -> Work | None:
+def _epoxy_everywhere(work: Draft) -> Draft | None:
     ground = _ground_layers(work)
     if ground and work.product(ground[0]).family == "epoxy_2k":
         return work if _metal(work) else None
@@ -216,7 +216,7 @@ def _epoxy_everywhere(work: Work) -> Work | None:
     return _grounded(work, epoxy, [Coat(wet_film_um=film)] * 2)
 
 
-def _etch_on_metal(work: Work) -> Work | None:
+def _etch_on_metal(work: Draft) -> Draft | None:
     etch = _first(work.shelf, "acid_etch", ("primer",))
     return _grounded(work, etch, [Coat(wet_film_um=etch.ref_wet_film_um, where="bare")] if etch else [])
 
@@ -226,11 +226,11 @@ def _several(layer: Layer) -> bool:
     return len(layer.coats) > 1
 
 
-def _key_when_shut(work: Work) -> Work | None:
+def _key_when_shut(work: Draft) -> Draft | None:
     return work.with_layers(lambda la: {"between_coats": "nothing"} if _several(la) else None)
 
 
-def _degloss(work: Work) -> Work | None:
+def _degloss(work: Draft) -> Draft | None:
     """De-gloss between all coats; never where the film redissolves, or where flakes would show it."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
@@ -245,7 +245,7 @@ def _shows(layer: Layer) -> bool:
     return layer.role in ("colour", "single_stage", "clear")
 
 
-def _mist_first(work: Work) -> Work | None:
+def _mist_first(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
         if not _shows(layer):
             return None
@@ -255,7 +255,7 @@ def _mist_first(work: Work) -> Work | None:
     return work.with_layers(change)
 
 
-def _wet_at_once(work: Work) -> Work | None:
+def _wet_at_once(work: Draft) -> Draft | None:
     return work.with_layers(
         lambda la: {"coats": _dumped(c for c in la.coats if c.kind != "mist")} if _shows(la) else None
     )
@@ -265,7 +265,7 @@ def _film_of(layer: Layer, film: float) -> dict[str, Any]:
     return {"coats": [c.model_dump() | ({"wet_film_um": film} if c.counted else {}) for c in layer.coats]}
 
 
-def _thin_coats(work: Work) -> Work | None:
+def _thin_coats(work: Draft) -> Draft | None:
     """Thin coats, and one more of them, so that the film is there in the end."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
@@ -279,22 +279,22 @@ def _thin_coats(work: Work) -> Work | None:
     return work.with_layers(change)
 
 
-def _edge_of_a_run(work: Work) -> Work | None:
+def _edge_of_a_run(work: Draft) -> Draft | None:
     return work.with_layers(lambda la: _film_of(la, work.product(la).wet_film_max_um) if _shows(la) else None)
 
 
-def _as_it_is(work: Work) -> Work | None:
+def _as_it_is(work: Draft) -> Draft | None:
     return work
 
 
-def _fast_reducer(work: Work) -> Work | None:
+def _fast_reducer(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
         return {"reducer_speed": "fast"} if work.product(layer).mix.reducer else None
 
     return work.with_layers(change)
 
 
-def _hold_back(work: Work) -> Work | None:
+def _hold_back(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
         return {"reducer_speed": "slow"} if work.product(layer).mix.reducer else None
 
@@ -302,10 +302,10 @@ def _hold_back(work: Work) -> Work | None:
 
 
 # --- faces ---------------------------------------------------------------------------------------
-def _turned(turning: str) -> Callable[[Work], Work | None]:
+def _turned(turning: str) -> Callable[[Draft], Draft | None]:
     """How faces that cannot be coated at one time are coated: the question arises where there are several."""
 
-    def change(work: Work) -> Work | None:
+    def change(work: Draft) -> Draft | None:
         if len({zone.setting for zone in work.zones}) < 2:
             return None
         return replace(work, system=edit.with_turning(work.system, turning))
@@ -313,7 +313,7 @@ def _turned(turning: str) -> Callable[[Work], Work | None]:
     return change
 
 
-CHANGES: dict[str, Callable[[Work], Work | None]] = {
+CHANGES: dict[str, Callable[[Draft], Draft | None]] = {
     "in-the-window": _in_the_window, "day-key-clear": _day_key_clear, "primer-in-coats": _primer_in_coats,
     "primer-at-once": _primer_at_once, "rounds": _rounds, "strip-all": _strip_all,
     "strip-failing-and-seal": _strip_failing_and_seal, "epoxy-everywhere": _epoxy_everywhere,

@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import FAMILIES, GROUNDS, STATES, BelowFamily, Family, Role, State
-from cool_sheen.core.coatings.sheets import Key, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
 from cool_sheen.core.errors import Inconsistent
 
 Verdict = Literal["good", "care", "no"]

@@ -10,7 +10,7 @@ from pydantic import Field, StringConstraints, model_validator
 
 from cool_sheen.core.climate.gates import Limits
 from cool_sheen.core.coatings.families import Family, Role
-from cool_sheen.core.coatings.sheets import (
+from cool_sheen.core.coatings.sheet_fields import (
     GritName,
     Key,
     Method,

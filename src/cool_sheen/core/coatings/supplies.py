@@ -5,7 +5,16 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import Family
-from cool_sheen.core.coatings.sheets import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Temperature, Text
+from cool_sheen.core.coatings.sheet_fields import (
+    GritName,
+    Key,
+    Positive,
+    ReducerSpeed,
+    Speed,
+    Strict,
+    Temperature,
+    Text,
+)
 
 SupplyKind = Literal["reducer", "hardener", "retarder", "accelerator", "stripper", "cleaner", "abrasive", "grit"]
 SUPPLY_WORDS: dict[str, str] = {

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import Role
-from cool_sheen.core.coatings.sheets import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text
 from cool_sheen.core.units import Micron
 
 CoatKind = Literal["stripe", "mist", "full", "drop", "cover"]

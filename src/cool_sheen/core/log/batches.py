@@ -15,8 +15,8 @@ from cool_sheen.core.log.entries import (
     StampPayload,
     ViscosityPayload,
 )
-from cool_sheen.core.log.history import standing
-from cool_sheen.core.mixing.pours import Target, targets
+from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.mixing.pours import PourTarget, targets
 from cool_sheen.core.mixing.ratios import Batch, Share, poured_batch
 from cool_sheen.core.units import Millilitres
 
@@ -58,7 +58,7 @@ class BatchState:
             out[pour.payload.line] += pour.payload.ml
         return out
 
-    def targets(self) -> list[Target]:
+    def targets(self) -> list[PourTarget]:
         """What each component is to come to, from what is in the cup."""
         used_up = [False] * len(self.plan.lines)
         for pour in self.pours:
@@ -102,7 +102,7 @@ def fold_batches(entries: Iterable[Recorded]) -> dict[UUID, BatchState]:
     Returns: Each batch by the uuid of the entry that began it.
     """
     out: dict[UUID, BatchState] = {}
-    rows = standing(entries)
+    rows = unvoided(entries)
     for row in rows:
         if isinstance(row.entry.payload, BatchPayload):
             out[row.entry.uuid] = BatchState(row.entry.uuid, row.entry.occurred_at, row.entry.payload)

@@ -15,7 +15,7 @@ from pydantic import (
     model_validator,
 )
 
-from cool_sheen.core.coatings.sheets import Share, Strict, TouchHow
+from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 
 ShortText = Annotated[str, Field(max_length=200)]

@@ -202,7 +202,7 @@ class History:
         return [t for t in self.touches if coat in t.payload.coats]
 
 
-def standing(entries: Iterable[Recorded]) -> list[Recorded]:
+def unvoided(entries: Iterable[Recorded]) -> list[Recorded]:
     """Return what has not been voided, by time of the work and then by sequence."""
     rows = list(entries)
     void = _voided(rows)
@@ -210,7 +210,7 @@ def standing(entries: Iterable[Recorded]) -> list[Recorded]:
     return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
 
 
-def standing_voids(entries: Iterable[Recorded]) -> list[Recorded]:
+def voids_that_stand(entries: Iterable[Recorded]) -> list[Recorded]:
     """Return the voids that have not themselves been voided."""
     rows = list(entries)
     void = _voided(rows)
@@ -236,7 +236,7 @@ def fold(entries: Iterable[Recorded], zones: list[UUID], heirs: Mapping[UUID, Zo
     """
     passed_on = heirs or {}
     history = History(builds={zone: Build() for zone in zones}, coats_by_zone={zone: Counter() for zone in zones})
-    for row in standing(entries):
+    for row in unvoided(entries):
         history.places += 1
         _put(row.entry.payload, history, row.entry, _zones_of(row.entry, zones, passed_on))
         history.last_entry = row

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from cool_sheen.core.coatings.sheets import Key, Positive, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Key, Positive, Strict, Text
 from cool_sheen.core.units import Millilitres, SquareMetres
 
 

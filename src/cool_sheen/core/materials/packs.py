@@ -5,7 +5,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from cool_sheen.core.coatings.sheets import Positive, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Positive, Strict, Text
 from cool_sheen.core.materials.kits import Kit
 
 ComponentKey = Annotated[str, Field(pattern=r"^[a-z0-9-]+:[a-z0-9-]{1,80}$")]

@@ -43,7 +43,7 @@ def rescue(parts: Sequence[float], poured: Sequence[float], tolerance_pct: Perce
 
 
 @dataclass(frozen=True, slots=True)
-class Target:
+class PourTarget:
     """Where one component stands: what it is to come to, what is in the cup, what is missing."""
 
     share: Share
@@ -63,7 +63,7 @@ def targets(
     poured_ml: Sequence[Millilitres],
     used_up: Sequence[bool] = (),
     most: Sequence[float | None] = (),
-) -> list[Target]:
+) -> list[PourTarget]:
     """Work the rest of a pour out again from what is in the cup.
 
     Args:
@@ -83,7 +83,7 @@ def targets(
     allowed = [max(share.ml_per_ml, cap or 0.0) for share, cap in zip(split, caps, strict=True)]
     grown = max([wanted, *(ml / share for share, ml in zip(allowed, poured_ml, strict=True) if share > 0)])
     return [
-        Target(share, share.ml_per_ml * ready_ml, share.ml_per_ml * grown, ml)
+        PourTarget(share, share.ml_per_ml * ready_ml, share.ml_per_ml * grown, ml)
         for share, ml in zip(split, poured_ml, strict=True)
     ]
 

@@ -15,7 +15,7 @@ BASIS_WORDS: dict[str, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class RecipePart:
     """A component with its parts of the ratio; the first one is the paint."""
 
     name: str
@@ -39,7 +39,7 @@ class Recipe:
     """A ratio with its additions, by volume or by weight."""
 
     measure: Measure
-    parts: tuple[Part, ...]
+    parts: tuple[RecipePart, ...]
     additions: tuple[Addition, ...] = ()
 
 
@@ -93,7 +93,7 @@ def shares(recipe: Recipe) -> tuple[Share, ...]:
     total = (mixed + sum(fixed)) / (1 - of_ready)
     amounts = [part.parts for part in recipe.parts]
     amounts += [total * a.pct / 100 if a.of == "ready" else f for a, f in zip(recipe.additions, fixed, strict=True)]
-    things: list[Part | Addition] = [*recipe.parts, *recipe.additions]
+    things: list[RecipePart | Addition] = [*recipe.parts, *recipe.additions]
     if recipe.measure == "weight":
         amounts = [amount / thing.density_g_per_ml for amount, thing in zip(amounts, things, strict=True)]
     whole = sum(amounts)
@@ -116,7 +116,7 @@ def _check(recipe: Recipe) -> None:
         raise Inconsistent(
             "Shares of the ready mix add up to 100 % or more: nothing is left for the paint.", "reducers.0.pct"
         )
-    things: list[Part | Addition] = [*recipe.parts, *recipe.additions]
+    things: list[RecipePart | Addition] = [*recipe.parts, *recipe.additions]
     for thing in things:
         if thing.density_g_per_ml <= 0:
             raise OutOfRange(f"{thing.name} has no density: it cannot be turned into grams.", "density_g_per_ml")
@@ -191,7 +191,7 @@ def ready_from_mixed(recipe: Recipe, mixed_ml: Millilitres) -> Millilitres:
     return mixed_ml / paint
 
 
-def readings(recipe: Recipe, addition: int) -> dict[Basis, Percent]:
+def percent_by_basis(recipe: Recipe, addition: int) -> dict[Basis, Percent]:
     """Say what one addition is on each of the three bases, so that none is taken for another.
 
     Args:

@@ -6,7 +6,16 @@ from dataclasses import dataclass
 from cool_sheen.core.coatings.products import Product, ReducerData
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.errors import OutOfRange
-from cool_sheen.core.mixing.ratios import BASIS_WORDS, Addition, Basis, Measure, Part, Recipe, readings, shares
+from cool_sheen.core.mixing.ratios import (
+    BASIS_WORDS,
+    Addition,
+    Basis,
+    Measure,
+    Recipe,
+    RecipePart,
+    percent_by_basis,
+    shares,
+)
 from cool_sheen.core.mixing.speeds import fitting, speed_of
 from cool_sheen.core.units import GramsPerMillilitre, Percent
 
@@ -66,7 +75,7 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
     for place, part in enumerate(product.mix.parts):
         component = _part(product, place, supplies, choice)
         density = (component.supply and component.supply.density_g_per_ml) or part.density_g_per_ml
-        parts.append(Part(component.name, part.parts, own.get(component.key, density), solids))
+        parts.append(RecipePart(component.name, part.parts, own.get(component.key, density), solids))
         components.append(component)
     additions, factor = _additions(product, supplies, choice, own)
     components += [component for component, _ in additions]
@@ -78,7 +87,7 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
 
 def _keep_cap(reducer: ReducerData, recipe: Recipe) -> None:
     """The cap is on the sheet's own basis, whatever the percentage was said of."""
-    asked = readings(recipe, 0)[reducer.of]
+    asked = percent_by_basis(recipe, 0)[reducer.of]
     if asked > reducer.max_pct + 1e-9:
         raise OutOfRange(
             f"{reducer.name}: the sheet goes up to {reducer.max_pct:g} % {BASIS_WORDS[reducer.of]}, and this is "
@@ -111,7 +120,7 @@ def _mixed_solids(product: Product) -> Percent:
     reducer = product.mix.reducer
     if reducer is None or not reducer.usual_pct:
         return product.volume_solids_pct
-    parts = tuple(Part(p.name, p.parts, p.density_g_per_ml) for p in product.mix.parts)
+    parts = tuple(RecipePart(p.name, p.parts, p.density_g_per_ml) for p in product.mix.parts)
     thinned = Recipe(product.mix.measure, parts, (Addition(reducer.name, reducer.usual_pct, reducer.of, 0.87),))
     return min(100.0, product.volume_solids_pct / (1 - shares(thinned)[-1].ml_per_ml))
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.units import Metres, SquareMetres
 
 ShapeKind = Literal["sheet", "box", "tube", "cylinder", "cone", "sphere", "frame", "spindles", "typed"]

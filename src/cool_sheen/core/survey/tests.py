@@ -5,7 +5,7 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import BelowFamily, State
-from cool_sheen.core.coatings.sheets import Key, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
 from cool_sheen.core.errors import OutOfRange
 
 Sentence = Annotated[str, Field(min_length=1, max_length=400)]

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.coatings.families import BELOW_WORDS, STATE_WORDS, BelowFamily, Ground, State
-from cool_sheen.core.coatings.sheets import Method
+from cool_sheen.core.coatings.sheet_fields import Method
 from cool_sheen.core.units import SquareMetres
 
 ZoneKind = Literal["face", "edge", "inside", "underside", "patch"]

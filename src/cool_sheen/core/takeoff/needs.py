@@ -9,7 +9,7 @@ from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.materials.consumables import Rates, Used, wear
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
-from cool_sheen.core.takeoff.paint import CoatPaint
+from cool_sheen.core.takeoff.amounts import CoatPaint
 from cool_sheen.core.units import Hours, Millilitres, SquareMetres
 from cool_sheen.core.work.labour import WAYS, labour_minutes
 from cool_sheen.core.work.steps import SandStep, Step

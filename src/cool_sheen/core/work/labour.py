@@ -14,7 +14,7 @@ LABOUR: dict[str, tuple[Minutes, Minutes]] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class Application:
     """A way of applying: what of the paint arrives, how long a coat takes, how much has to be masked."""
 
     words: str
@@ -26,13 +26,13 @@ class Way:
 
 
 # Transfer efficiencies: docs/trade.md, Paint and buying; the others are shop figures of the same order.
-WAYS: dict[str, Way] = {
-    "hvlp": Way("HVLP gun", 0.65, 5, 1.0, 1e6, 12),
-    "conventional": Way("conventional gun", 0.45, 4, 1.0, 1e6, 12),
-    "airless": Way("airless", 0.75, 2, 1.2, 1e6, 20),
-    "aerosol": Way("aerosol", 0.65, 8, 0.8, 70, 1),
-    "brush": Way("brush", 0.95, 16, 0.25, 120, 6),
-    "roller": Way("roller", 0.95, 9, 0.35, 110, 6),
+WAYS: dict[str, Application] = {
+    "hvlp": Application("HVLP gun", 0.65, 5, 1.0, 1e6, 12),
+    "conventional": Application("conventional gun", 0.45, 4, 1.0, 1e6, 12),
+    "airless": Application("airless", 0.75, 2, 1.2, 1e6, 20),
+    "aerosol": Application("aerosol", 0.65, 8, 0.8, 70, 1),
+    "brush": Application("brush", 0.95, 16, 0.25, 120, 6),
+    "roller": Application("roller", 0.95, 9, 0.35, 110, 6),
 }
 _OPEN_WORK = 0.35  # by HVLP over spindles and open frames, half and more goes past
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from cool_sheen.core.coatings.sheets import Key, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
 
 READING = "reading"
 

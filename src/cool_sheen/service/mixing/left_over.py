@@ -9,7 +9,7 @@ from cool_sheen.service.unit import Unit
 
 
 @dataclass(frozen=True)
-class Offer:
+class LeftOver:
     """What is left of a batch, and a part that waits for the same."""
 
     batch: RunningBatch
@@ -17,7 +17,7 @@ class Offer:
     coats: int
 
 
-def offers(unit: Unit, running: Sequence[RunningBatch], queue: Sequence[Waiting]) -> list[Offer]:
+def offers(unit: Unit, running: Sequence[RunningBatch], queue: Sequence[Waiting]) -> list[LeftOver]:
     """Return the left-overs that can still be used, each with a part that waits for that paint."""
     out = []
     for batch in running:
@@ -31,11 +31,11 @@ def offers(unit: Unit, running: Sequence[RunningBatch], queue: Sequence[Waiting]
                 if have < coat.ml:
                     break
                 have, coats = have - coat.ml, coats + 1
-            out.append(Offer(batch, found, coats))
+            out.append(LeftOver(batch, found, coats))
     return out
 
 
-def mixing_bench(unit: Unit) -> tuple[list[RunningBatch], list[Waiting], list[Offer]]:
+def mixing_bench(unit: Unit) -> tuple[list[RunningBatch], list[Waiting], list[LeftOver]]:
     """Return what runs, what waits, and what is left over for whom."""
     running, queue = recent(unit), waiting(unit)
     return running, queue, offers(unit, running, queue)

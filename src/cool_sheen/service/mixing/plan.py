@@ -7,17 +7,17 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.mixing.pot_life import way_in_time
-from cool_sheen.core.mixing.ratios import Batch, poured_batch, readings, ready_from, ready_from_mixed, shares
+from cool_sheen.core.mixing.ratios import Batch, percent_by_basis, poured_batch, ready_from, ready_from_mixed, shares
 from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
 from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
+from cool_sheen.core.takeoff.amounts import CoatPaint, coats_ahead, waiting_coats
 from cool_sheen.core.takeoff.needs import Reservoir
-from cool_sheen.core.takeoff.paint import CoatPaint, coats_ahead, waiting_coats
 from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
 from cool_sheen.service.climate import Weather, weather_now
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.store import stock as stores
 
@@ -115,7 +115,7 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
         the field. CoreError: a ratio, percentage or dose that cannot be.
     """
     weather = weather_now(unit)
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     product = shelf.products.get(asked.product)
     if product is None or product.aerosol is not None:
         raise Refused("Something is missing.", {"product": "Choose a product that is mixed."})
@@ -147,7 +147,7 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
 
 
 def _proposed(
-    shelf: Stock, product: Product, kind: str, method: str, temp_c: Celsius, uses: Sequence[PartCoats]
+    shelf: WholeShelf, product: Product, kind: str, method: str, temp_c: Celsius, uses: Sequence[PartCoats]
 ) -> Proposal | None:
     area = max((c.area_m2 for use in uses for c in use.coats), default=1.0)
     return propose(fitting(product, kind, method, shelf.supplies.values()), kind, temp_c, area, method)
@@ -158,7 +158,7 @@ def _percent(mix: Mix) -> dict[str, Percent]:
     first = len(mix.recipe.parts)
     if len(mix.components) == first or mix.components[first].role != "reducer":
         return {}
-    return {str(basis): pct for basis, pct in readings(mix.recipe, 0).items()}
+    return {str(basis): pct for basis, pct in percent_by_basis(mix.recipe, 0).items()}
 
 
 def _use(unit: Unit, found: Waiting, count: int) -> PartCoats:

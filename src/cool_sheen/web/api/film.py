@@ -6,8 +6,8 @@ from fastapi import APIRouter
 from pydantic import Field
 
 from cool_sheen.core.film.build import coats_needed
+from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.film.ladder import ladder
-from cool_sheen.core.film.readings import judge_readings
 from cool_sheen.web.api.models import AboveNought, Answer, Name, NotNegative, Shape
 
 router = APIRouter(tags=["film"])

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from cool_sheen.core.mixing.pot_life import pot_life
 from cool_sheen.core.mixing.pours import rescue
-from cool_sheen.core.mixing.ratios import Addition, Basis, Part, Recipe, batch
+from cool_sheen.core.mixing.ratios import Addition, Basis, Recipe, RecipePart, batch
 from cool_sheen.web.api.models import AboveNought, Answer, Name, NotNegative, Percentage, Shape, Temp
 
 router = APIRouter(tags=["mixing"])
@@ -110,7 +110,7 @@ def mixing_batch(asked: BatchShape) -> BatchAnswer:
     """Pours by volume and on the scale for so much ready mix."""
     recipe = Recipe(
         asked.measure,
-        tuple(Part(p.name, p.parts, p.density_g_per_ml, p.volume_solids_pct) for p in asked.parts),
+        tuple(RecipePart(p.name, p.parts, p.density_g_per_ml, p.volume_solids_pct) for p in asked.parts),
         tuple(Addition(r.name, r.pct, r.of, r.density_g_per_ml) for r in asked.reducers),
     )
     found = batch(recipe, asked.ready_ml, asked.cup_tare_g)

@@ -17,7 +17,7 @@ from cool_sheen.service.jobs import (
     spaces_by_id,
 )
 from cool_sheen.service.part_now import live_parts
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import statuses
 from cool_sheen.store.models import PartStatus, Project, Shop
@@ -79,7 +79,7 @@ def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, project
 
 def _form(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
     # The fullest stacks first: they are what most parts get.
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     systems = dict(sorted(shelf.systems.items(), key=lambda item: (-len(item[1].used), item[1].name)))
     return pages.show(
         request,
@@ -95,7 +95,7 @@ def _form(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
     )
 
 
-def _hazardous(shelf: Stock, system: System) -> bool:
+def _hazardous(shelf: WholeShelf, system: System) -> bool:
     return any("isocyanate" in shelf.products[p].cautions for p in system.products())
 
 
@@ -131,7 +131,7 @@ def _make(unit: Unit, typed: Typed, shop: Shop | None) -> UUID:
         typed.notes["project_name"] = "Choose a project of the list, or name a new one."
     if str(typed.values.get("substrate", "")) not in unit.catalogue.substrates:
         typed.notes["substrate"] = "Choose what the part is made of."
-    if str(typed.values.get("system", "")) not in stock(unit).systems:
+    if str(typed.values.get("system", "")) not in shelf_now(unit).systems:
         typed.notes["system"] = "Choose a system from the list."
     if typed.notes or area is None or space is None:
         raise Refused("Something is missing.", typed.notes)

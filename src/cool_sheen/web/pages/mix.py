@@ -13,10 +13,10 @@ from cool_sheen.core.mixing.recipes import FREE
 from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import find, yields
-from cool_sheen.service.mixing import cup, left_over
+from cool_sheen.service.mixing import left_over, pouring
 from cool_sheen.service.mixing.plan import Asked, Worked, waiting, work_out
 from cool_sheen.service.packs import packs_on_offer
-from cool_sheen.service.stock import stock
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as stores
@@ -63,7 +63,7 @@ def _filled(values: Any, shop: Shop) -> dict[str, Any]:
 
 
 def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Typed, status: int = 200) -> Response:
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     product = shelf.products.get(typed.text("product"))
     if product is None or product.aerosol is not None:
         raise Refused("Choose a product that is mixed.", status=404)
@@ -123,13 +123,13 @@ def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDe
         typed = Typed(_filled(form, shop), shop.units)
     try:
         with workshop.open() as unit:
-            shelf = stock(unit)
+            shelf = shelf_now(unit)
             product = shelf.products.get(typed.text("product"))
             press = typed.uuid("press", "The press has no id: load the page again.")
             if product is None or press is None:
                 raise Refused("This was not begun.", typed.notes)
             queue = [w for w in waiting(unit) if w.product.key == product.key]
-            uuid = cup.begin(unit, asked_of(typed, product, queue, shelf), press)
+            uuid = pouring.begin(unit, asked_of(typed, product, queue, shelf), press)
     except (Refused, CoreError):
         typed.notes.clear()
         with workshop.open() as unit:
@@ -146,8 +146,8 @@ def pot(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Shop
 def _pot(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Typed, status: int = 200) -> Response:
     batch = find(unit, uuid)
     now = unit.now
-    stage = cup.stage_now(unit, batch.state)
-    order = cup.stages_of(unit, batch.state)
+    stage = pouring.stage_now(unit, batch.state)
+    order = pouring.stages_of(unit, batch.state)
     sheet = unit.revision(batch.state.plan.coating)
     by = typed.text("by") or ("scale" if batch.state.plan.measure == "weight" else "mark")
     template = "mix/_pot.html" if request.headers.get("hx-request") else "mix/pot.html"
@@ -155,7 +155,7 @@ def _pot(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Typed
         request, unit, template, status, typed=typed, batch=view.running(batch, now), state=batch.state, stage=stage,
         rows=view.stage_rows(batch.state, order, stage, now), picture=view.poured_cup(batch.state, stage.line),
         aim=view.aim(batch.state, stage.line), rescue=view.rescue_of(batch.state), gates=GATES, by=by, sheet=sheet,
-        left=cup.left_guess(batch.state), presses=new_id, two_pack=batch.state.plan.pot_life_minutes is not None,
+        left=pouring.left_guess(batch.state), presses=new_id, two_pack=batch.state.plan.pot_life_minutes is not None,
         scale=unit.workshop.scale.reading(now), cautions=unit.catalogue.cautions_for(["mix"], [sheet]),
         parts=view.part_names(unit, batch.state),
     )  # fmt: skip
@@ -208,8 +208,8 @@ def pour(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         if typed.notes or line is None:
             raise Refused("Check what was entered.", typed.notes)
         scale = unit.workshop.scale.reading(unit.now).grams if how == "scale" else None
-        said = cup.PourSaid(int(line), ml, grams, how, typed.flag("used_up"))
-        cup.pour(unit, uuid, press, said, scale)
+        said = pouring.PourSaid(int(line), ml, grams, how, typed.flag("used_up"))
+        pouring.pour(unit, uuid, press, said, scale)
 
     return _did(request, workshop, pages, uuid, form, do)
 
@@ -223,7 +223,7 @@ def stamp(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
         pages,
         uuid,
         form,
-        lambda unit, typed, press: cup.stamp(unit, uuid, press, typed.text("gate")),
+        lambda unit, typed, press: pouring.stamp(unit, uuid, press, typed.text("gate")),
     )
 
 
@@ -236,7 +236,7 @@ def viscosity(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesD
         if seconds is None:
             typed.notes.setdefault("seconds", "Enter the seconds, such as 18.")
             raise Refused("Check what was entered.", typed.notes)
-        cup.note_viscosity(unit, uuid, press, seconds, typed.text("run_by", most=40))
+        pouring.note_viscosity(unit, uuid, press, seconds, typed.text("run_by", most=40))
 
     return _did(request, workshop, pages, uuid, form, do)
 
@@ -249,7 +249,7 @@ def undo(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         entry = typed.uuid("entry", "There is no such entry.")
         if entry is None:
             raise Refused("There is nothing to take back.", typed.notes)
-        cup.take_back(unit, uuid, press, entry)
+        pouring.take_back(unit, uuid, press, entry)
 
     return _did(request, workshop, pages, uuid, form, do)
 
@@ -262,7 +262,7 @@ def end(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, fo
         left = typed.quantity("left", "volume", -0.001, 200_000)
         if left is None:
             raise Refused("Check what was entered.", typed.notes)
-        cup.end(unit, uuid, press, left, typed.text("goes"))
+        pouring.end(unit, uuid, press, left, typed.text("goes"))
 
     return _did(request, workshop, pages, uuid, form, do)
 

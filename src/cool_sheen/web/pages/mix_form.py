@@ -11,7 +11,7 @@ from cool_sheen.core.mixing.speeds import ORDER
 from cool_sheen.core.takeoff.needs import Reservoir
 from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
 from cool_sheen.service.mixing.plan import Asked, Waiting
-from cool_sheen.service.stock import Stock
+from cool_sheen.service.shelf_now import WholeShelf
 from cool_sheen.web.forms import Typed
 
 HOW = {
@@ -50,7 +50,7 @@ def read_amount(
     return (None, number) if weight else (number, None)
 
 
-def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: Stock) -> Asked:
+def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: WholeShelf) -> Asked:
     """Read the form of a batch. Raises Refused with a note at each field that is wrong."""
     how = typed.text("how") or "parts"
     if how not in HOW:
@@ -102,7 +102,9 @@ def _reservoir(typed: Typed) -> Reservoir:
     return Reservoir(reservoir, loss)
 
 
-def _choice(typed: Typed, product: Product, queue: Sequence[Waiting], parts: dict[UUID, int], shelf: Stock) -> Choice:
+def _choice(
+    typed: Typed, product: Product, queue: Sequence[Waiting], parts: dict[UUID, int], shelf: WholeShelf
+) -> Choice:
     layer = next((w.coats[0].step.layer for w in queue if w.found.part.uuid in parts), None)
     hardener = _one_of(typed, "hardener_speed", ORDER["hardener"]) or (layer.hardener_speed if layer else "standard")
     reducer = _one_of(typed, "reducer_speed", ORDER["reducer"]) or (layer.reducer_speed if layer else "medium")

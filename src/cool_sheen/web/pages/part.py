@@ -9,12 +9,12 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
-from cool_sheen.core.coatings.sheets import TOUCH_WORDS
+from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
-from cool_sheen.core.log.history import standing_voids
+from cool_sheen.core.log.history import voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
@@ -98,7 +98,7 @@ def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[st
 def _log_page(unit: Unit, shop: Shop, found: PartNow, names: dict[str, str], before: int) -> dict[str, Any]:
     uuid = found.part.uuid
     rows = log.page_of_part(unit.session, uuid, _WITH_THEIR_BATCH, before, _LOG_PAGE + 1)
-    some, voids = rows[:_LOG_PAGE], standing_voids(log.voids_of_part(unit.session, uuid))
+    some, voids = rows[:_LOG_PAGE], voids_that_stand(log.voids_of_part(unit.session, uuid))
     gone = {v.entry.voids for v in voids}
     return {
         "entries": [(r, log_words.says_logged(unit, r, names, shop.units), r.entry.uuid not in gone) for r in some],

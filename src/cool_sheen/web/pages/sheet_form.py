@@ -6,7 +6,7 @@ from typing import Any
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import TOUCH_WORDS
+from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.drying.milestones import WORDS, Mode
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import read_quantity, shown

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS, ROLES
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheets import TOUCH_WORDS, TYPICAL
+from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS, TYPICAL
 from cool_sheen.core.coatings.supplies import SUPPLY_WORDS, Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.milestones import WORDS
@@ -18,7 +18,7 @@ from cool_sheen.formats import documents
 from cool_sheen.service import shelf as shelves
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.learning import taught_of
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
@@ -32,7 +32,7 @@ _MARKS_SHOWN = ("flash", "recoat_closes", "sand", "full_cure")
 @router.get("")
 def shelf(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, find: str = "", kind: str = "") -> Response:
     """Show products and supplies: all, those of a family or kind, or those whose name has a word."""
-    found = stock(unit)
+    found = shelf_now(unit)
     products = [p for p in found.products.values() if kind in ("", p.family, p.role) and _has(find, p)]
     supplies = [s for s in found.supplies.values() if kind in ("", s.kind) and _has(find, s)]
     products.sort(key=lambda p: (ROLES.index(p.role), p.name))
@@ -49,7 +49,7 @@ def _has(find: str, sheet: Product | Supply) -> bool:
     return all(word in text for word in find.lower().split())
 
 
-def _kinds(found: Stock) -> list[tuple[str, str]]:
+def _kinds(found: WholeShelf) -> list[tuple[str, str]]:
     roles = {p.role for p in found.products.values()}
     families = {p.family for p in found.products.values()}
     supplies = {s.kind for s in found.supplies.values()}
@@ -69,7 +69,7 @@ def schema() -> Response:
 @router.get("/export.json")
 def export(unit: UnitDep, product: str = "", supply: str = "", system: str = "") -> Response:
     """Give sheets out as a JSON document: all, or one with what it needs."""
-    found = stock(unit)
+    found = shelf_now(unit)
     wanted = {(kind, key) for kind, key in (("product", product), ("supply", supply), ("system", system)) if key}
     for kind, key in wanted:
         if key not in shelves.sheets_of(found, kind):
@@ -111,7 +111,7 @@ def import_document(request: Request, workshop: WorkshopDep, pages: PagesDep, fo
 @router.get("/new")
 def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, copy: str = "") -> Response:
     """Show the form of a new product, filled from the one that is copied."""
-    found = stock(unit).products
+    found = shelf_now(unit).products
     source = found.get(copy) or next(iter(found.values()))
     taken = (
         {"key": f"{source.key[:52]}-copy", "name": f"{source.name[:180]} (copy)"} if copy else {"key": "", "name": ""}
@@ -175,12 +175,12 @@ def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a product off the shelf."""
     with workshop.open() as unit:
         shelves.remove(unit, "product", key)
-        stays = key in stock(unit).products
+        stays = key in shelf_now(unit).products
     return RedirectResponse(f"/shelf/{key}" if stays else "/shelf", 303)
 
 
 def _product(unit: Unit, key: str) -> Product:
-    found = stock(unit).products.get(key)
+    found = shelf_now(unit).products.get(key)
     if found is None:
         raise Missing("product")
     return found
@@ -189,7 +189,7 @@ def _product(unit: Unit, key: str) -> Product:
 @router.get("/supplies/{key}")
 def supply(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one supply's sheet."""
-    found = stock(unit).supplies.get(key)
+    found = shelf_now(unit).supplies.get(key)
     if found is None:
         raise Missing("supply")
     cautions = [unit.catalogue.cautions[c] for c in found.cautions]
@@ -203,7 +203,7 @@ def supply(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sho
 def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one product's sheet."""
     found = _product(unit, key)
-    shelf = stock(unit)
+    shelf = shelf_now(unit)
     used: list[System] = [s for s in shelf.systems.values() if key in s.products()]
     cautions = [unit.catalogue.cautions[c] for c in found.cautions]
     ships = unit.catalogue.products.get(key)

@@ -18,7 +18,7 @@ from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.jobs import projects_page
 from cool_sheen.service.part_now import live_parts
-from cool_sheen.service.stock import stock
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
@@ -27,7 +27,7 @@ from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/stores")
-ROOMS = (("Take-off", "/stores"), ("Stock", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
+ROOMS = (("Take-off", "/stores"), ("WholeShelf", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
          ("Cost", "/stores/cost"), ("Labels and yields", "/stores/yields"))  # fmt: skip
 
 
@@ -236,7 +236,7 @@ def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
         saved, goodwill = typed.number("saved", 0, 10_000), typed.number("goodwill", 0, 10_000)
         if typed.notes or uuid is None:
             raise Refused("Check what was entered.", typed.notes)
-        costing.set_money(unit, uuid, costing.Money(price, hire, saved, goodwill))
+        costing.set_money(unit, uuid, costing.Terms(price, hire, saved, goodwill))
 
     return changed(request, workshop, pages, form, do, "/stores/cost", _cost)
 
@@ -252,7 +252,7 @@ def learned(
     claim: str = "",
 ) -> Response:
     """Check a label's coverage against its film, and show what this shop really uses."""
-    products = stock(unit).products
+    products = shelf_now(unit).products
     typed = Typed({"product": product, "claim": claim}, shop.units)
     checked = None
     sheet = products.get(product)

@@ -9,7 +9,7 @@ from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 from pydantic import ValidationError
 
 from cool_sheen.core.coatings.families import BELOW_WORDS, STATE_WORDS
-from cool_sheen.core.coatings.sheets import Strict
+from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.log.entries import ClaimPayload, SurveyTestPayload
 from cool_sheen.core.survey.shapes import NEEDS, SHAPE_WORDS, Shape

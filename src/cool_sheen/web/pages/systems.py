@@ -15,7 +15,7 @@ from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH, planned_build
 from cool_sheen.service import building, shelf
 from cool_sheen.service.building import Design
-from cool_sheen.service.stock import Stock, stock
+from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
@@ -65,13 +65,13 @@ class Place:
 @router.get("/systems")
 def systems(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show all systems, each with its film."""
-    found = stock(unit)
+    found = shelf_now(unit)
     rows = [_row(system, found, shop.units) for system in found.systems.values()]
     rows.sort(key=lambda row: str(row["system"].name))
     return pages.show(request, unit, "systems/page.html", rows=rows, own=found.own)
 
 
-def _row(system: Any, found: Stock, units: str) -> dict[str, Any]:
+def _row(system: Any, found: WholeShelf, units: str) -> dict[str, Any]:
     build = planned_build(system, found.products)
     canvas = section.Canvas(64, 96)
     return {
@@ -86,7 +86,7 @@ def _row(system: Any, found: Stock, units: str) -> dict[str, Any]:
 def copy(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Make a system of the shop's own from another one."""
     with workshop.open() as unit:
-        found = stock(unit).systems
+        found = shelf_now(unit).systems
         if key not in found:
             raise Refused("There is no such system here.", status=404)
         fresh = next(name for n in range(1, 1000) if (name := f"{key[:50]}-{n}") not in found)
@@ -100,7 +100,7 @@ def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a system off the shelf."""
     with workshop.open() as unit:
         shelf.remove(unit, "system", key)
-        stays = key in stock(unit).systems
+        stays = key in shelf_now(unit).systems
     return RedirectResponse(f"/systems/{key}" if stays else "/systems", 303)
 
 

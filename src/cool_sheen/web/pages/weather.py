@@ -22,8 +22,8 @@ from cool_sheen.service.climate import measured_spans, part_climate, weather_now
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.rooms import readings, room_list
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import SPACE_KINDS
-from cool_sheen.service.stock import stock
 from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.service.work import new_id
 from cool_sheen.store import climate as store_climate
@@ -60,7 +60,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
     weather = weather_now(unit)
     climate = part_climate(unit, History(stays=[Stay(now, chosen.uuid)]), mass)
     products = _in_use(unit)
-    sheet = stock(unit).products.get(product) or products[0]
+    sheet = shelf_now(unit).products.get(product) or products[0]
     at = climate.at(now)
     gate = CoatGate(climate, GoingOn.of_sheet(sheet))
     shut = gate.spans(now)
@@ -128,7 +128,7 @@ def _parts_here(unit: Unit, space: Space) -> list[dict[str, Any]]:
 
 def _in_use(unit: Unit) -> list[Product]:
     """The products that work is planned with; some of the shelf when there is none."""
-    shelf = stock(unit).products
+    shelf = shelf_now(unit).products
     used = {key for found in live_parts(unit) for key in found.products}
     return [p for key, p in shelf.items() if key in used] or list(shelf.values())[:_SOME]
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from cool_sheen.core.mixing.pours import Target
+from cool_sheen.core.mixing.pours import PourTarget
 from cool_sheen.core.units import Grams, Millilitres
 
 TEXTURE = {"paint": "", "hardener": "locked", "reducer": "wet", "additive": "untested"}
@@ -67,7 +67,7 @@ class CupCanvas:
         return self.height - _FOOT - share * (self.height - _FOOT - _RIM)
 
 
-def draw(targets: Sequence[Target], roles: Sequence[str], now: int, canvas: CupCanvas) -> CupPicture:
+def draw(targets: Sequence[PourTarget], roles: Sequence[str], now: int, canvas: CupCanvas) -> CupPicture:
     """Draw a mix.
 
     Args:
@@ -104,7 +104,7 @@ class _Step:
     state: str
 
 
-def _steps(targets: Sequence[Target], roles: Sequence[str], now: int) -> list[_Step]:
+def _steps(targets: Sequence[PourTarget], roles: Sequence[str], now: int) -> list[_Step]:
     """What is in the cup from below, then what goes on top of it: what is poured now, and what follows."""
     inside: list[_Step] = []
     ahead: list[_Step] = []

@@ -9,12 +9,12 @@ from sqlalchemy import select
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.mixing.order import GATES, Stage, judge_pour
-from cool_sheen.core.mixing.pours import Target, off_by_pct
+from cool_sheen.core.mixing.pours import PourTarget, off_by_pct
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.units import Grams, Millilitres
 from cool_sheen.service.batches import RunningBatch
-from cool_sheen.service.mixing.cup import is_past
 from cool_sheen.service.mixing.plan import Waiting, Worked
+from cool_sheen.service.mixing.pouring import is_past
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part
 from cool_sheen.web.views import cup
@@ -98,7 +98,7 @@ def component_names(worked: Worked | None, product: Product) -> list[tuple[int, 
 def planned_cup(worked: Worked) -> cup.CupPicture:
     """Draw a batch that is not begun."""
     split = shares(worked.mix.recipe)
-    targets = [Target(s, p.ml, p.ml, p.ml) for s, p in zip(split, worked.batch.pours, strict=True)]
+    targets = [PourTarget(s, p.ml, p.ml, p.ml) for s, p in zip(split, worked.batch.pours, strict=True)]
     scale = worked.batch.pours[-1].scale_g - worked.batch.ready_g
     return cup.draw(targets, [c.role for c in worked.mix.components], -1, cup.CupCanvas(220, 330, 0, scale))
 

@@ -20,7 +20,7 @@ SHEETS: dict[str, type[Product] | type[Supply] | type[System]] = {
 
 
 @dataclass(frozen=True)
-class Stock:
+class WholeShelf:
     """Everything on the shelf as it is now, and what of it is the shop's own."""
 
     products: dict[str, Product]
@@ -30,20 +30,20 @@ class Stock:
     version: tuple[object, ...] = ()
 
 
-def stock(unit: Unit) -> Stock:
+def shelf_now(unit: Unit) -> WholeShelf:
     """Return the shelf: the shop's own sheets stand before those that ship."""
     rows = unit.session.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
     version = tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
-    found: Stock = unit.kept.get(("stock", version), lambda: _gather(unit, version))
+    found: WholeShelf = unit.kept.get(("stock", version), lambda: _gather(unit, version))
     return found
 
 
-def _gather(unit: Unit, version: tuple[object, ...]) -> Stock:
+def _gather(unit: Unit, version: tuple[object, ...]) -> WholeShelf:
     own: dict[str, dict[str, Any]] = {kind: {} for kind in SHEETS}
     for row in unit.session.scalars(select(ShelfSheet)):
         own[row.kind][row.key] = SHEETS[row.kind].model_validate(row.data)
     catalogue = unit.catalogue
-    return Stock(
+    return WholeShelf(
         {**catalogue.products, **own["product"]},
         {**catalogue.supplies, **own["supply"]},
         {**catalogue.systems, **own["system"]},
