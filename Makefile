@@ -1,11 +1,13 @@
 # Two commands matter: `make demo` starts the application with the demo shop, `make test` runs everything.
 PY      := .venv/bin/python
 PORT    ?= 8000
+CSS     := src/cool_sheen/web/static/app.css
+CSS_STYLE := -s 2 -n
 export COOL_SHEEN_DATA ?= data
 export UV_PYTHON_DOWNLOADS := never
 export PYTHONPATH := src
 
-.PHONY: help demo run test check unit bench bench-scale mutants format install install-dev browser shots clean
+.PHONY: help demo run test check unit bench bench-scale told mutants format install install-dev browser shots clean
 help:  ## what there is
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
 
@@ -26,13 +28,16 @@ browser:  ## make sure of Chromium (Debian's package)
 	@scripts/ensure-chromium
 
 demo: install  ## start with the demo shop: make demo PORT=8123
+	@$(PY) -m compileall -q src
 	$(PY) -m cool_sheen serve --demo --port $(PORT)
 run: install  ## start with an empty shop
+	@$(PY) -m compileall -q src
 	$(PY) -m cool_sheen serve --port $(PORT)
 
 check: install-dev  ## style, types, layers
 	.venv/bin/ruff format --check .
 	.venv/bin/ruff check .
+	.venv/bin/css-beautify $(CSS_STYLE) $(CSS) | diff -q - $(CSS)
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 unit: install-dev  ## the core's tests alone
@@ -43,12 +48,16 @@ test: check browser  ## all checks and tests
 bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
 bench-scale: install-dev  ## a shop with years of work, and what its pages cost
+	@$(PY) -m compileall -q src
 	PYTHONPATH=src:. $(PY) -m tests.scale
+told: install-dev  ## tell the pages of tests/told anew, to be read through before they are kept
+	PYTHONPATH=src:. $(PY) -m tests.told
 mutants: install-dev  ## change the core by a little, two hundred times, and say how many changes the tests notice
-	$(PY) scripts/mutants.py
+	PYTHONPATH=src:. $(PY) scripts/mutants.py
 format: install-dev  ## put the code in shape
 	.venv/bin/ruff format .
 	.venv/bin/ruff check --fix .
+	.venv/bin/css-beautify $(CSS_STYLE) -r $(CSS)
 shots: install-dev browser  ## renew docs/screenshots from the demo shop
 	$(PY) scripts/shots.py
 clean:

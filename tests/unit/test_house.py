@@ -1,4 +1,4 @@
-"""What public formulas say of themselves: the unit, and where they come from."""
+"""The house: what formulas say of themselves, and how wide a line may be."""
 
 import ast
 import re
@@ -46,3 +46,10 @@ def test_every_source_is_a_standard_or_a_chapter_of_the_trade():
     ]  # fmt: skip
     assert said
     assert strange == []
+
+
+def test_no_line_is_too_wide_to_be_read():
+    files = [f for kind in ("css", "js", "html") for f in Path("src/cool_sheen/web").rglob(f"*.{kind}")]
+    ours = [f for f in files if "vendor" not in f.parts]
+    assert len(ours) > 60
+    assert [f"{f}:{n}" for f in ours for n, line in enumerate(f.read_text().splitlines(), 1) if len(line) > 140] == []
