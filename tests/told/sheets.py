@@ -22,6 +22,7 @@ from cool_sheen.core.mixing.pot_life import pot_life_ends
 from cool_sheen.core.mixing.ratios import batch, percent_by_basis
 from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.mixing.speeds import fitting, propose
+from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.part.key import damp_until
@@ -49,7 +50,27 @@ def sheets() -> str:
         page.head(key)
         _sheet(page, product)
         _in_the_weather(page, product)
+    page.head("ways to open a gate")
+    for key in (
+        "enamel-one-pack",
+        "clear-two-pack",
+        "cabinet-waterborne",
+        "epoxy-primer-grey",
+        "lacquer-clear",
+        "membrane-moisture",
+    ):
+        for temp, rh, surface in ((9, 93, None), (4, 88, 3), (16, 97, None), (24, 91, 22), (31, 40, None), (13, 55, 5)):
+            _ways(page, key, temp, rh, surface)
     return page.text()
+
+
+def _ways(page: Page, key: str, temp: float, rh: float, surface: float | None) -> None:
+    at_s = seconds(T0) + 3600.0 * np.arange(-48, 24 * 16)
+    flat = np.ones(len(at_s))
+    series = Series(at_s, temp * flat, rh * flat).with_surface((temp if surface is None else surface) * flat)
+    climate = PartClimate(series, T0 - timedelta(days=1), "booth", 0.8, T0)
+    coat = GoingOn.of_sheet(SHIPPED.products[key])
+    page.say(key, temp, rh, ways_to_open(climate, coat, T0), shut=spans_of(CoatGate(climate, coat).spans(T0), T0))
 
 
 def _sheet(page: Page, p: Product) -> None:
@@ -133,34 +154,8 @@ def mixes() -> str:
 def air() -> str:
     """Moist air, the sun, rooms, surfaces, readings, heat."""
     page = Page()
-    page.head("moist air")
-    for temp, rh, surface, pressure in (
-        (20, 50, None, 101_325),
-        (-5, 80, -6, 101_325),
-        (31, 72, 27.5, 101_325),
-        (0, 100, 0, 85_000),
-    ):
-        page.say(temp, rh, describe_air(temp, rh, surface, pressure))
-        ratio = humidity_ratio(np.array([float(temp)]), np.array([float(rh)]), pressure)
-        page.say(
-            ratio,
-            relative_humidity(np.array([temp + 3.0]), ratio, pressure),
-            dew_point(np.array([temp - 1.0]), np.array([rh - 5.0])),
-        )
-    page.head("sun and sky")
-    for latitude, longitude, zone in (
-        (51, 10, "Europe/Berlin"),
-        (69.6, 18.9, "Europe/Oslo"),
-        (-33.9, 18.4, "Africa/Johannesburg"),
-    ):
-        page.say(latitude, longitude, sun_times(T0, latitude, longitude, ZoneInfo(zone)))
-        page.say(sky_offset(day().at_s[:24:3], latitude, longitude, 0.25))
-    page.head("rooms and surfaces")
-    for kind, lag in SPACE_LAG_H.items():
-        room = room_climate(day(), Room(lag, 15 if lag > 5 else None, 60 if lag > 10 else None), 14 if lag else None)
-        page.say(kind, room.air_temp_c[::6], room.rh_pct[::6])
-    for kind, lag in SURFACE_LAG_H.items():
-        page.say(kind, surface_temperature(day(), lag, 1.5)[::8], surface_temperature(day(), lag, start_c=25)[::8])
+    _moist(page)
+    _rooms(page)
     page.head("readings")
     hours = seconds(T0) + 3600.0 * np.array([0, 1, 4.5, 7, 11, 12])
     hung = Readings(2, hours, np.array([15, 15.5, 16, 19, 19.5, 20]), np.array([60, 61, 62, 50, 49, 48]))
@@ -190,6 +185,56 @@ def air() -> str:
         [TouchTest(40, 30, 50)],
         [TouchTest(40, ready_minutes=30)],
         [TouchTest(40, 55), TouchTest(60, 70, 90)],
+        [TouchTest(40, ready_minutes=4)],
+        [TouchTest(40, 400)],
+        [TouchTest(40, 30, 31)] * 12,
     ):
         page.say(learn(tests), learn(tests, 0.4, 0.05, 0.1))
     return page.text()
+
+
+def _moist(page: Page) -> None:
+    page.head("moist air")
+    for temp, rh, surface, pressure in (
+        (20, 50, None, 101_325),
+        (-5, 80, -6, 101_325),
+        (31, 72, 27.5, 101_325),
+        (0, 100, 0, 85_000),
+    ):
+        page.say(temp, rh, describe_air(temp, rh, surface, pressure))
+        ratio = humidity_ratio(np.array([float(temp)]), np.array([float(rh)]), pressure)
+        page.say(
+            ratio,
+            relative_humidity(np.array([temp + 3.0]), ratio, pressure),
+            dew_point(np.array([temp - 1.0]), np.array([rh - 5.0])),
+        )
+    for temp, rh, surface in (
+        (-60, 40, None),
+        (20, 0, None),
+        (20, 100.5, None),
+        (98, 90, None),
+        (120, 60, None),
+        (10, 100, 9),
+    ):
+        try:
+            page.say(temp, rh, describe_air(temp, rh, surface))
+        except CoreError as error:
+            page.say(temp, rh, str(error))
+    page.say(dew_point(np.array([-79.0, -30, 0.01, 60, 99]), np.array([5.0, 0.2, 100, 100, 80])))
+
+
+def _rooms(page: Page) -> None:
+    page.head("sun and sky")
+    for latitude, longitude, zone in (
+        (51, 10, "Europe/Berlin"),
+        (69.6, 18.9, "Europe/Oslo"),
+        (-33.9, 18.4, "Africa/Johannesburg"),
+    ):
+        page.say(latitude, longitude, sun_times(T0, latitude, longitude, ZoneInfo(zone)))
+        page.say(sky_offset(day().at_s[:24:3], latitude, longitude, 0.25))
+    page.head("rooms and surfaces")
+    for kind, lag in SPACE_LAG_H.items():
+        room = room_climate(day(), Room(lag, 15 if lag > 5 else None, 60 if lag > 10 else None), 14 if lag else None)
+        page.say(kind, room.air_temp_c[::6], room.rh_pct[::6])
+    for kind, lag in SURFACE_LAG_H.items():
+        page.say(kind, surface_temperature(day(), lag, 1.5)[::8], surface_temperature(day(), lag, start_c=25)[::8])

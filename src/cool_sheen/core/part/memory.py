@@ -86,12 +86,16 @@ class Memory:
 
     def tops_on(self, zones: Zones) -> list[Top]:
         """The films on top of some zones, each once."""
-        return list(dict.fromkeys(t for z in self.sit.zones if z.uuid in zones and (t := self.tops.get(z.uuid))))
+        return list(dict.fromkeys(t for z in self.in_order(zones) if (t := self.tops.get(z))))
+
+    def in_order(self, zones: Zones) -> list[UUID]:
+        """Some zones in the order of the part: what is decided among equals does not hang on chance."""
+        return [z.uuid for z in self.sit.zones if z.uuid in zones]
 
     def windows(self, zones: Zones, product: Product) -> list[tuple[Zones, Window | None]]:
         """The windows of some zones, those with one film together; None where nothing closes: bare or keyed."""
         groups: dict[int, set[UUID]] = {}
-        for zone in zones:
+        for zone in self.in_order(zones):
             groups.setdefault(id(self.tops.get(zone)), set()).add(zone)
         out: list[tuple[Zones, Window | None]] = []
         for group in groups.values():

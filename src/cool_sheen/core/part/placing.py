@@ -8,6 +8,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
+from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band
@@ -43,6 +44,11 @@ def gates_of(situation: Situation, step: CoatStep, at: datetime) -> list[CoatGat
         at: When it starts: the mix in use is taken as long as it can be used.
     """
     return Times(Memory(situation)).gates(step, situation.products[step.layer.product], at)
+
+
+def slowest_gate(situation: Situation, step: CoatStep, at: datetime) -> CoatGate:
+    """Return the gate of a coat on the film that keeps it from being safe the longest, as of a start at an instant."""
+    return max(gates_of(situation, step, at), key=lambda gate: gate.safe_s(seconds(at)))
 
 
 class _Placer:

@@ -104,7 +104,8 @@ class Times:
 
     def _shut(self, step: CoatStep, product: Product, at: datetime) -> Shut | None:
         """What keeps a coat from starting: of zones with several films below, the one that needs the longest."""
-        return next((shut for gate in self.gates(step, product, at) if (shut := gate.shut_at(at))), None)
+        shut = [shut for gate in self.gates(step, product, at) if (shut := gate.shut_at(at))]
+        return max(shut, key=lambda s: s.to_s, default=None)
 
     def gates(self, step: CoatStep, product: Product, at: datetime) -> list[CoatGate]:
         """The gates of the coat that will really go on, for each film that it goes on."""
@@ -116,6 +117,7 @@ class Times:
             mean + math.log(doses), spread,
         )  # fmt: skip
         below = dict.fromkeys(
-            (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ()) for z in step.zones
+            (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ())
+            for z in self.memory.in_order(step.zones)
         )
         return [CoatGate(climate, replace(coat, below=stack)) for climate, stack in below]

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from cool_sheen.core.part.gate import CoatGate
-from cool_sheen.core.part.placing import gates_of
+from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
 from cool_sheen.service.part_now import PartNow, live_mark, live_parts
@@ -105,5 +105,5 @@ def strip(found: PartNow, zone: ZoneInfo, shop: Shop) -> dict[str, object]:
 
 
 def gate_of(found: PartNow, step: CoatStep) -> CoatGate:
-    """Return the gate of a coat as it will really go on; where it goes on several films, of the first."""
-    return gates_of(found.situation, step, found.now)[0]
+    """Return the gate of a coat as it will really go on; where it goes on several films, of the slowest."""
+    return slowest_gate(found.situation, step, found.now)

@@ -12,7 +12,7 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.part.film_clock import mark_of
-from cool_sheen.core.part.placing import gates_of
+from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
@@ -125,7 +125,7 @@ def shut_spans(found: PartNow) -> tuple[Shut, ...]:
     step = found.action.step
     if not isinstance(step, CoatStep):
         return ()
-    return tuple(gates_of(found.situation, step, found.now)[0].spans(found.now))
+    return tuple(slowest_gate(found.situation, step, found.now).spans(found.now))
 
 
 def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "") -> Lane:
