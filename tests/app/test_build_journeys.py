@@ -394,11 +394,12 @@ def test_a_file_that_is_not_sound_is_refused_with_the_place_and_the_shelf_stays(
 def test_a_shelf_system_becomes_the_shops_own_and_can_go_back(shop):
     key = shop.http.post("/systems/two-stage-epoxy/copy").headers["location"].rsplit("/", 1)[1]
     address = f"/systems/{key}"
+    assert 'name="layer" value="clear"' in shop.http.get(address).text
     assert change(shop, address, "remove", layer="clear").status_code == 200
+    assert 'name="layer" value="clear"' not in shop.http.get(address).text
     assert change(shop, address, "rename", system_name="Matt two stage").status_code == 200
     assert "Matt two stage" in shop.http.get("/systems").text
     assert "Matt two stage" in shop.http.get("/jobs/new").text
-    assert "needs a clear" not in shop.http.get(address).text
     assert shop.http.get(f"{address}?ground=fabric").text.count("only-dope-on-fabric") >= 1
     used = shop.http.post("/shelf/epoxy-primer-grey/remove")
     assert used.status_code == 409

@@ -209,7 +209,7 @@ def test_a_batch_that_cannot_be_is_refused_at_its_field_and_keeps_what_was_typed
     assert says in answer.text
     for kept_name in fields.keys() - {"how", "sku", "reducer_of"}:
         assert re.search(rf'name="{re.escape(kept_name)}"[^>]* value="{re.escape(fields[kept_name])}"', answer.text)
-    assert not field or f'id="n-{field}"' in answer.text or field in ("parts", "sku", "reducer_of")
+    assert (f'id="n-{field}"' in answer.text) is (field not in ("", "parts"))
     with shop.workshop.open() as unit:
         assert not kept.balances(unit.session)
     assert "In the pot" not in shop.http.get("/mix").text
@@ -308,5 +308,5 @@ def test_moving_a_part_to_another_session_changes_the_cans(shop):
     part = re.search(r'name="part"><option value="([0-9a-f-]+)"', page)[1]
     moved = shop.http.get("/stores/cans", params={"part": part, "day": day, "to": "2026-08-01"}).text
     assert re.search(r"With it moved: <b>\d+ cans", moved)
-    assert "1 Aug" in moved or "Sat 1 Aug" in moved
+    assert "Sat 1 Aug" in moved
     assert shop.http.get("/stores/cans", params={"part": part, "day": "soon", "to": day}).status_code == 422

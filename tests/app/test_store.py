@@ -16,7 +16,7 @@ from uuid import uuid4
 import pytest
 from sqlalchemy import inspect, text
 from sqlalchemy.exc import IntegrityError, StatementError
-from tests.support import T0, ShopOnTrial
+from tests.support import T0, ShopOnTrial, as_seen
 
 from cool_sheen.core.log.entries import Entry, NotePayload, Target
 from cool_sheen.store import log
@@ -131,6 +131,7 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
         program.terminate()
         program.wait()
         program.stdout.close()
+    page, cup = as_seen(page), as_seen(cup)
     assert page.count("Take back: Build coats coated") == 2
     assert "2 of 3" in page
     assert cup.count("190 ml of 190 ml") == cup.count("95.2 ml of 95.2 ml") == 1  # both pours of the batch

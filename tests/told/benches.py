@@ -5,8 +5,11 @@ from decimal import Decimal
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
+from cool_sheen.core.climate.sun import sun_times
+from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.build import Build, coats_needed
+from cool_sheen.core.film.coverage import check_label
 from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.film.ladder import ladder
@@ -25,11 +28,12 @@ from cool_sheen.core.materials.cans import cans_for, cans_of_coats
 from cool_sheen.core.materials.consumables import wear
 from cool_sheen.core.materials.cost import Cost
 from cool_sheen.core.materials.kits import Kit, cheapest
+from cool_sheen.core.materials.quantity import ready_volume
 from cool_sheen.core.materials.yields import Use, learn_yields
 from cool_sheen.core.mixing.order import judge_pour, stages
 from cool_sheen.core.mixing.pot_life import pot_life, way_in_time
 from cool_sheen.core.mixing.pours import off_by_pct, rescue, targets
-from cool_sheen.core.mixing.ratios import Share
+from cool_sheen.core.mixing.ratios import Addition, Recipe, RecipePart, Share, batch, ready_from
 from cool_sheen.core.survey.shapes import NEEDS, Shape
 from cool_sheen.core.survey.zones import Evidence, bared_first, rusting, what_is_below
 from cool_sheen.core.takeoff.needs import Reservoir
@@ -37,19 +41,53 @@ from cool_sheen.core.units import DIMENSIONS, amount, read_quantity, shown
 from cool_sheen.core.work.hours import WorkingDay
 from cool_sheen.core.work.labour import LABOUR, WAYS, labour_minutes, transfer_efficiency
 from cool_sheen.core.work.make_ready import make_ready
-from tests.support import T0
+from tests.support import T0, steady
 from tests.told.jobs import SHIPPED
 from tests.told.telling import Page
 from tests.unit.paper import UTC_DAY, at, zone
+
+UTC = ZoneInfo("UTC")
 
 
 def benches() -> str:
     """Film, sanding, mixing, materials, survey, work and units."""
     page = Page()
-    for tell in (_film, _sanding, _pouring, _batches, _materials, _survey, _hours, _units):
+    for tell in (_refusals, _film, _sanding, _pouring, _batches, _materials, _survey, _hours, _units):
         page.head(tell.__name__.strip("_"))
         tell(page)
     return page.text()
+
+
+def _refusals(page: Page) -> None:
+    """On the edge of what is taken, and over it."""
+    calls = {
+        "hide nothing": lambda: coats_to_hide(80, 30, 0, "same"), "hide by nothing": lambda: coats_to_hide(0, 30, 20, "same"),
+        "no such change": lambda: coats_to_hide(80, 30, 20, "blue"), "a coat of nothing": lambda: coats_needed(0, 50, 10, 10),
+        "pot of nothing": lambda: pot_life(0, 20, 20), "pot that never halves": lambda: pot_life(90, 20, 20, 0),
+        "pot that barely halves": lambda: pot_life(90, 20, 21, 0.5), "no reading": lambda: judge_readings([], 10, 20),
+        "range upside down": lambda: judge_readings([15], 20, 19), "range of one": lambda: judge_readings([20], 20, 20),
+        "can of nothing": lambda: cans_for([10], 0), "can used whole": lambda: cans_for([10], 10, 1), "can used over": lambda: cans_for([10], 10, 1.01),
+        "can used not": lambda: cans_for([10], 10, 0), "transfer nothing": lambda: ready_volume(1, 100, 0), "transfer all": lambda: ready_volume(1, 100, 1),
+        "transfer over": lambda: ready_volume(1, 100, 1.01), "cans past it": lambda: cans_of_coats(1, [1], 50, 1.01, 400),
+        "rescue nothing": lambda: rescue([1, 1], [0, 0]), "rescue parts": lambda: rescue([1, 0], [1, 1]), "label": lambda: check_label(10, 50, 25, 25),
+        "label of nothing": lambda: check_label(0, 50, 25, 30), "label upside down": lambda: check_label(10, 50, 31, 30), "label without solids": lambda: check_label(10, 0, 25, 30),
+        "batch of nothing": lambda: batch(Recipe("volume", (RecipePart("a", 1, 1.0, 50),)), 0),
+        "part of nothing": lambda: batch(Recipe("volume", (RecipePart("a", 0, 1.0, 50),)), 10),
+        "no density": lambda: batch(Recipe("volume", (RecipePart("a", 1, 0, 50),)), 10),
+        "all reducer": lambda: batch(Recipe("volume", (RecipePart("a", 1, 1.0, 50),), (Addition("r", 100, "ready", 0.9),)), 10),
+        "nearly all reducer": lambda: batch(Recipe("weight", (RecipePart("a", 1, 1.2, 50), RecipePart("b", 0.5, 1.0, 30)), (Addition("r", 99, "ready", 0.9),)), 10),
+        "without it": lambda: ready_from(Recipe("volume", (RecipePart("a", 1, 1.0, 50),), (Addition("r", 0, "paint", 0.9),)), 1, 10),
+        "of none": lambda: ready_from(Recipe("volume", (RecipePart("a", 1, 1.0, 50),)), 0, 0),
+        "bake of nothing": lambda: air_cure_equivalent(60, 0, 20), "no place": lambda: sun_times(T0, 91, 0, UTC), "the pole": lambda: sun_times(T0, 90, 180, UTC),
+        "cold series": lambda: steady(-100.5, 50), "coldest series": lambda: steady(-100, 50).air_temp_c, "dry series": lambda: steady(20, 0).rh_pct,
+        "wet series": lambda: steady(20, 100).rh_pct, "too wet series": lambda: steady(20, 100.5), "hot series": lambda: steady(200, 5).air_temp_c, "too hot series": lambda: steady(200.5, 5),
+        "no ladder": lambda: ladder("P80", "P80"), "no grit": lambda: ladder("P81", "P80"), "no quantity": lambda: read_quantity("x", "area"), "another kind": lambda: read_quantity("3 kg", "area"),
+    }  # fmt: skip
+    for name, call in calls.items():
+        try:
+            page.say(name, call())
+        except CoreError as error:
+            page.say(name, type(error).__name__, str(error), error.field)
 
 
 def _film(page: Page) -> None:
