@@ -1,5 +1,6 @@
 """Projects, parts, spaces: making them, and finding them."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
@@ -47,6 +48,16 @@ def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
     columns = (Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name)
     query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(*where)
     return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at))]
+
+
+def parts_named(unit: Unit, uuids: Iterable[UUID]) -> list[PartFacts]:
+    """Return the parts with these ids, the oldest first."""
+    return part_facts(unit, Part.uuid.in_(list(uuids)))
+
+
+def find_project(unit: Unit, uuid: UUID | None) -> Project | None:
+    """Return a project; None where there is none."""
+    return unit.session.get(Project, uuid) if uuid else None
 
 
 def spaces_by_id(unit: Unit) -> dict[UUID, Space]:

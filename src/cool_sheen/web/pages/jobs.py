@@ -12,6 +12,7 @@ from cool_sheen.service.jobs import (
     PartFacts,
     add_part,
     add_project,
+    find_project,
     project_choices,
     projects_page,
     spaces_by_id,
@@ -20,7 +21,7 @@ from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import statuses
-from cool_sheen.store.models import PartStatus, Project, Shop
+from cool_sheen.store.models import PartStatus, Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.lane_cards import Card, card_of
@@ -124,7 +125,7 @@ def _make(unit: Unit, typed: Typed, shop: Shop | None) -> UUID:
     project_name = typed.text("project_name")
     project = None
     if chosen := typed.text("project"):
-        project = unit.session.get(Project, typed.uuid("project", "This is no project of the list."))
+        project = find_project(unit, typed.uuid("project", "This is no project of the list."))
     elif not project_name:
         typed.notes["project_name"] = "Name a new project, or choose one."
     if chosen and project is None:

@@ -190,7 +190,7 @@ def _shop(unit: Unit) -> Shop:
 
 def _preview(request: Request, pages: PagesDep, unit: Unit, preview: climate_imports.Preview) -> Response:
     status = 200 if preview.record else 422
-    space = unit.session.get(Space, preview.draft.space_uuid)
+    space = spaces_by_id(unit)[preview.draft.space_uuid]
     return pages.show(
         request,
         unit,

@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import select
-
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.mixing.order import GATES, Stage, judge_pour
@@ -13,10 +11,10 @@ from cool_sheen.core.mixing.pours import PourTarget, off_by_pct
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.units import Grams, Millilitres
 from cool_sheen.service.batches import RunningBatch
+from cool_sheen.service.jobs import parts_named
 from cool_sheen.service.mixing.plan import Waiting, Worked
 from cool_sheen.service.mixing.pouring import is_past
 from cool_sheen.service.unit import Unit
-from cool_sheen.store.models import Part
 from cool_sheen.web.views import cup
 
 
@@ -217,5 +215,7 @@ def rescue_of(state: BatchState) -> RescuePlan | None:
 def part_names(unit: Unit, state: BatchState) -> list[str]:
     """Return what a batch is for, in words."""
     coats = {use.part: use.coats for use in state.plan.uses}
-    rows = unit.session.execute(select(Part.uuid, Part.name).where(Part.uuid.in_(coats)))
-    return [f"{name}, {coats[uuid]} {'coat' if coats[uuid] == 1 else 'coats'}" for uuid, name in rows]
+    return [
+        f"{part.name}, {coats[part.uuid]} {'coat' if coats[part.uuid] == 1 else 'coats'}"
+        for part in parts_named(unit, coats)
+    ]
