@@ -1,12 +1,13 @@
 """What one screen says of a part, every other screen says too; and what is kept of the log can be made again from it."""
 
 import re
+from datetime import timedelta
 from html import unescape
 from uuid import uuid4
 
 import pytest
 from sqlalchemy import select
-from tests.app.test_build_journeys import product_form
+from tests.app.test_build_journeys import product_form, split, zones_of
 from tests.app.test_mixing_journeys import batch_of, begin, do, mix_through, up_to_priming
 from tests.scale.shop import opened, worked
 from tests.support import ShopOnTrial
@@ -176,3 +177,25 @@ def test_a_shop_of_some_years_serves_its_live_parts_and_not_what_it_has_done(tmp
         assert unit.session.query(PartStatus).count() == 96
     assert report["bench"]["n"] >= 12
     assert report["press"]["n"] == 2
+
+
+@pytest.mark.parametrize(
+    ("edge", "says"),
+    [
+        ("early", r"Rim closes first: \d\d:\d\d"),
+        ("likely", r"Rim closes first: may close any time, likely \w+"),
+        ("late", ""),
+    ],
+)
+def test_what_closes_first_is_said_with_its_doubt(shop, edge, says):
+    part = shop.new_part("two-stage-epoxy")
+    assert split(shop, part, name="Rim").status_code == 303
+    while shop.standing(part).action.does != "coat":
+        shop.do_next(part)
+    rim = zones_of(shop, part)["Rim"].uuid
+    assert shop.log(part, "coat", **{f"zone_{rim}": "1"}).status_code == 200
+    top = next(film.top for film in shop.standing(part).situation.films if film.top)
+    shop.clock.at = getattr(top.bands[top.rule.closes], edge) - timedelta(minutes=5)
+    found = re.findall(r"Rim closes first: .{40}", shown(shop.http.get("/").text))
+    assert len(found) == (1 if says else 0)  # past its likely edge the window is shut
+    assert all(re.match(says, words) for words in found)

@@ -185,15 +185,18 @@ def _zone_row(found: PartNow, row: ZoneStatus, zone: ZoneInfo) -> ZoneRow:
         word = f"{word}, {'tested' if row.tested else 'test first'}"
     until = ""
     if row.closes and row.closes.early:
-        until = f"closes {clock_time(_edge(row.closes, found.now), zone, found.now)}"
+        until = _closing(row.closes, zone, found.now)
     elif row.until:
         until = f"until {clock_time(row.until, zone, found.now)}"
     return ZoneRow(names, row.state.value, word, until, row.warnings)
 
 
-def _edge(closes: Band, now: datetime) -> datetime | None:
-    """The edge of a closing that is still to come: first the early one."""
-    return closes.early if closes.early and closes.early > now else closes.likely
+def _closing(closes: Band, zone: ZoneInfo, now: datetime) -> str:
+    """When a window closes: by its early edge while that lies ahead, then by the likely one, with the doubt said."""
+    if closes.early and closes.early > now:
+        return f"closes {clock_time(closes.early, zone, now)}"
+    likely = f", likely {clock_time(closes.likely, zone, now)}" if closes.likely else ""
+    return f"may close any time{likely}"
 
 
 def _closes_first(found: PartNow, rows: Sequence[ZoneStatus], zone: ZoneInfo) -> str:
@@ -202,10 +205,11 @@ def _closes_first(found: PartNow, rows: Sequence[ZoneStatus], zone: ZoneInfo) ->
     if first is None or first.closes is None or first.closes.early is None:
         return ""
     if len(rows) > 1:
-        return f"{found.situation.names(first.zones)} closes first: {clock_time(first.closes.early, zone, found.now)}"
+        when = _closing(first.closes, zone, found.now)
+        return f"{found.situation.names(first.zones)} closes first: {when.removeprefix('closes ')}"
     if first.state != State.CLOSING or found.action.counts_to:
         return ""
-    return f"closes {clock_time(_edge(first.closes, found.now), zone, found.now)}"
+    return _closing(first.closes, zone, found.now)
 
 
 def _asks(found: PartNow) -> str:
