@@ -55,9 +55,10 @@ def places_in(file: Path) -> list[tuple[Path, int]]:
     tree = ast.parse(file.read_text())
     silent = _not_run(tree)
     return [
-        (file, place) for place, node in enumerate(_nodes(tree))
+        (file, place)
+        for place, node in enumerate(_nodes(tree))
         if id(node) not in silent and _change(copy.deepcopy(node))
-    ]  # fmt: skip
+    ]
 
 
 def mutant_at(file: Path, place: int) -> Mutant:
@@ -116,8 +117,10 @@ def _change(node: ast.AST) -> bool:
 
 
 def _is_text(node: ast.BinOp) -> bool:
-    return any(isinstance(n, ast.JoinedStr) or (isinstance(n, ast.Constant) and isinstance(n.value, str))
-               for n in (node.left, node.right))  # fmt: skip
+    return any(
+        isinstance(n, ast.JoinedStr) or (isinstance(n, ast.Constant) and isinstance(n.value, str))
+        for n in (node.left, node.right)
+    )
 
 
 @dataclass

@@ -98,22 +98,42 @@ def _part_rows(
     products = unit.catalogue.products
     rows.setdefault(Part, []).append(
         {
-            "uuid": part, "project_uuid": project, "name": f"Cover plate {n + 1}", "substrate": "bare_steel_sheet",
-            "area_m2": 0.8, "created_at": begun, "changes": 1, "system": system.model_dump(mode="json"),
-            "revisions": {key: unit.keep(products[key]) for key in sorted(system.products())}, "earlier_systems": [],
+            "uuid": part,
+            "project_uuid": project,
+            "name": f"Cover plate {n + 1}",
+            "substrate": "bare_steel_sheet",
+            "area_m2": 0.8,
+            "created_at": begun,
+            "changes": 1,
+            "system": system.model_dump(mode="json"),
+            "revisions": {key: unit.keep(products[key]) for key in sorted(system.products())},
+            "earlier_systems": [],
         }
-    )  # fmt: skip
+    )
     rows.setdefault(Face, []).append(
         {"uuid": face, "part_uuid": part, "name": "whole", "setting": 1, "support": "", "method": "hvlp"}
     )
     rows.setdefault(Zone, []).append(
         {
-            "uuid": zone, "part_uuid": part, "face_uuid": face, "name": "whole", "area_m2": 0.8, "position": 0,
-            "was_split": False, "kind": "face", "shape": {"kind": "typed", "typed_m2": 0.8}, "strip": "nothing",
-            "substrate": "bare_steel_sheet", "keep_texture": False, "old_finish": "none", "old_state": "unknown",
-            "word_of_another": False, "split_from": None, "bare_since": None,
+            "uuid": zone,
+            "part_uuid": part,
+            "face_uuid": face,
+            "name": "whole",
+            "area_m2": 0.8,
+            "position": 0,
+            "was_split": False,
+            "kind": "face",
+            "shape": {"kind": "typed", "typed_m2": 0.8},
+            "strip": "nothing",
+            "substrate": "bare_steel_sheet",
+            "keep_texture": False,
+            "old_finish": "none",
+            "old_state": "unknown",
+            "word_of_another": False,
+            "split_from": None,
+            "bare_since": None,
         }
-    )  # fmt: skip
+    )
     return project, part, zone
 
 
@@ -133,10 +153,20 @@ def _log_rows(
         elif payload["kind"] == "touch_test":
             payload["coat"] = str(coat)
         entry = {
-            "seq": seq, "uuid": uuid, "kind": payload["kind"], "schema_version": SCHEMA_VERSION, "payload": payload,
-            "content_hash": uuid.hex * 2, "occurred_at": at, "recorded_at": at, "person": "shop", "device": "web",
-            "planned_step": line.step, "reason": None, "voids": None,
-        }  # fmt: skip
+            "seq": seq,
+            "uuid": uuid,
+            "kind": payload["kind"],
+            "schema_version": SCHEMA_VERSION,
+            "payload": payload,
+            "content_hash": uuid.hex * 2,
+            "occurred_at": at,
+            "recorded_at": at,
+            "person": "shop",
+            "device": "web",
+            "planned_step": line.step,
+            "reason": None,
+            "voids": None,
+        }
         yield entry, {"seq": seq, "project_uuid": part[0], "part_uuid": part[1], "zone_uuid": part[2]}
 
 
@@ -163,9 +193,13 @@ def _lines_of(step: Step, products: dict[str, Product], minute: float) -> list[_
     if isinstance(step, CoatStep):
         product = products[step.layer.product]
         coat = CoatPayload(
-            layer_id=step.layer.id, coat_kind=step.coat.kind, counts=step.coat.counted, coating=product.content_hash,
-            volume_solids_pct=product.volume_solids_pct, wet_film_um=step.coat.wet_film_um,
-        )  # fmt: skip
+            layer_id=step.layer.id,
+            coat_kind=step.coat.kind,
+            counts=step.coat.counted,
+            coating=product.content_hash,
+            volume_solids_pct=product.volume_solids_pct,
+            wet_film_um=step.coat.wet_film_um,
+        )
         rule = product.rule_for(product)
         touch = TouchTestPayload(coat=_NAMES, milestone=rule.opens, ready=True)
         flash = next(m.ref_minutes for m in product.milestones if m.name == rule.opens)

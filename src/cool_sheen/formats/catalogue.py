@@ -123,8 +123,10 @@ def check(catalogue: Catalogue) -> None:
         for place, name in missing_in(catalogue.systems, catalogue.products, catalogue.supplies)
     ]
     for kind, sheets in (
-        ("product", catalogue.products), ("supply", catalogue.supplies), ("test", catalogue.tests),
-    ):  # fmt: skip
+        ("product", catalogue.products),
+        ("supply", catalogue.supplies),
+        ("test", catalogue.tests),
+    ):
         missing += [
             f"{kind} {sheet.key} names caution {name}"
             for sheet in sheets.values()

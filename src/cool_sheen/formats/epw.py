@@ -36,9 +36,13 @@ def read_epw(content: bytes, years: range) -> LoggerRecord:
     except (IndexError, ValueError) as error:
         raise NotALog("The first line of an EPW file names its place and time zone; this one does not.") from error
     record = LoggerRecord(
-        delimiter=",", header=["typical year", rows[0][1]], columns=(0, _AIR, _RH), unit="C", date_order="month first",
+        delimiter=",",
+        header=["typical year", rows[0][1]],
+        columns=(0, _AIR, _RH),
+        unit="C",
+        date_order="month first",
         decimal_comma=False,
-    )  # fmt: skip
+    )
     hours = [h for n, row in enumerate(csv.reader(lines[_HEAD:]), _HEAD + 1) if (h := _hour(n, row, record))]
     if len(hours) < _LEAST_ROWS:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}." if record.problems else ""

@@ -124,14 +124,14 @@ def batch_for(unit: Unit, part: UUID, product: str, at: datetime) -> BatchState 
 
 def _batch_for(batches: Sequence[RunningBatch], part: UUID, product: str, at: datetime) -> RunningBatch | None:
     fits = [
-        b for b in batches
-        if b.state.plan.product == product and b.state.pours and b.state.begun <= at and b.usable(at)
-    ]  # fmt: skip
+        b for b in batches if b.state.plan.product == product and b.state.pours and b.state.begun <= at and b.usable(at)
+    ]
     mine = [
-        b for b in fits
+        b
+        for b in fits
         if (b.state.ended is None or at <= b.state.ended)
         and (not b.state.plan.uses or part in {u.part for u in b.state.plan.uses})
-    ]  # fmt: skip
+    ]
     others = [b for b in fits if b.state.ended and b.state.ended <= at and b.offered(at)]
     return next(iter([*mine, *others]), None)
 

@@ -90,11 +90,15 @@ def site_of_sample(unit: Unit, ground: str) -> Site:
     space = next(iter(spaces.values()))
     zones = tuple(
         ZoneFacts(
-            uuid5(NAMESPACE_OID, kind), words, share * _SAMPLE_M2, kind, ground=family,  # type: ignore[arg-type]
+            uuid5(NAMESPACE_OID, kind),
+            words,
+            share * _SAMPLE_M2,
+            kind,
+            ground=family,  # type: ignore[arg-type]
             old_finish=old,
         )
         for kind, words, share in (("face", "Faces", 0.9), ("edge", "Edges", 0.1))
-    )  # fmt: skip
+    )
     history = History(builds={zone.uuid: Build() for zone in zones})
     history.stays = [Stay(unit.now, space.uuid)]
     climate = part_climate(unit, history, "sheet_metal")

@@ -109,9 +109,9 @@ def _sessions(product: Product, stints: list[Stint]) -> tuple[Sitting, ...]:
     for stint in stints:
         day = by_day.setdefault(stint.day, {})
         was = day.get(stint.part)
-        day[stint.part] = stint if was is None else Stint(
-            stint.part, stint.name, stint.day, was.coats + 1, was.ml + stint.ml
-        )  # fmt: skip
+        day[stint.part] = (
+            stint if was is None else Stint(stint.part, stint.name, stint.day, was.coats + 1, was.ml + stint.ml)
+        )
     return tuple(
         Sitting(day, tuple(parts.values()), cans_of(product, math.fsum(s.ml for s in parts.values())))
         for day, parts in sorted(by_day.items())

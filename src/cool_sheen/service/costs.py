@@ -53,9 +53,13 @@ def unit_prices(packs: Iterable[Pack]) -> dict[str, Decimal]:
 
 
 def _costed(
-    unit: Unit, shop: Shop, project: Project, parts: list[PartNow], offers: Mapping[str, Offer],
+    unit: Unit,
+    shop: Shop,
+    project: Project,
+    parts: list[PartNow],
+    offers: Mapping[str, Offer],
     prices: Mapping[str, Decimal],
-) -> Costed:  # fmt: skip
+) -> Costed:
     shelf = shelf_now(unit)
     rows, need = [], TakeOff()
     for found in parts:
@@ -68,9 +72,15 @@ def _costed(
     bag = shopping({k: ml for k, ml in need.components.items() if ml > 0.5}, offers)
     paint = sum((prices.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in need.components.items()), Decimal(0))
     cost = Cost(
-        sum(row.cost.hours for row in rows), shop.labour_rate, materials, cents(max(Decimal(0), bag.cost - paint)),
-        project.price, project.hire_cost or Decimal(0), project.hire_hours_saved or 0.0, project.goodwill_hours or 0.0,
-    )  # fmt: skip
+        sum(row.cost.hours for row in rows),
+        shop.labour_rate,
+        materials,
+        cents(max(Decimal(0), bag.cost - paint)),
+        project.price,
+        project.hire_cost or Decimal(0),
+        project.hire_hours_saved or 0.0,
+        project.goodwill_hours or 0.0,
+    )
     return Costed(project.name, cost, tuple(rows), project)
 
 
@@ -116,9 +126,7 @@ def set_money(unit: Unit, uuid: UUID, money: Terms) -> None:
     unit.session.flush()
 
 
-def set_shop(
-    unit: Unit, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float
-) -> None:  # fmt: skip
+def set_shop(unit: Unit, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float) -> None:
     """Keep the shop's hourly rate and its gun. Raises Refused when a fill would lose more than it holds."""
     shop = unit.shop
     if shop is None:

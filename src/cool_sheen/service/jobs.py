@@ -106,9 +106,15 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     face = Face(uuid=uuid4(), part_uuid=part.uuid, name="whole")
     old = "unknown" if unit.catalogue.substrates[new.substrate].family == "unknown" else "none"
     zone = Zone(
-        uuid=uuid4(), part_uuid=part.uuid, face_uuid=face.uuid, name="whole", area_m2=new.area_m2, old_finish=old,
-        shape={"kind": "typed", "typed_m2": new.area_m2}, substrate=new.substrate,
-    )  # fmt: skip
+        uuid=uuid4(),
+        part_uuid=part.uuid,
+        face_uuid=face.uuid,
+        name="whole",
+        area_m2=new.area_m2,
+        old_finish=old,
+        shape={"kind": "typed", "typed_m2": new.area_m2},
+        substrate=new.substrate,
+    )
     for row in (part, face, zone):  # in the order of their keys
         unit.session.add(row)
         unit.session.flush()
@@ -206,11 +212,20 @@ def zone_facts(unit: Unit, part: Part) -> list[ZoneFacts]:
     substrates = unit.catalogue.substrates
     return [
         ZoneFacts(
-            uuid=z.uuid, name=z.name, area_m2=z.area_m2, kind=z.kind, setting=faces[z.face_uuid].setting,
-            ground=substrates[z.substrate or part.substrate].family, bare_since=z.bare_since, strip=z.strip,
-            keep_texture=z.keep_texture, old_finish=z.old_finish, old_state=z.old_state,  # type: ignore[arg-type]
-            shape=(z.shape or {}).get("kind", "typed"), word_of_another=z.word_of_another,
+            uuid=z.uuid,
+            name=z.name,
+            area_m2=z.area_m2,
+            kind=z.kind,
+            setting=faces[z.face_uuid].setting,
+            ground=substrates[z.substrate or part.substrate].family,
+            bare_since=z.bare_since,
+            strip=z.strip,
+            keep_texture=z.keep_texture,
+            old_finish=z.old_finish,
+            old_state=z.old_state,  # type: ignore[arg-type]
+            shape=(z.shape or {}).get("kind", "typed"),
+            word_of_another=z.word_of_another,
             method=faces[z.face_uuid].method,  # type: ignore[arg-type]
         )
         for z in part.live_zones
-    ]  # fmt: skip
+    ]

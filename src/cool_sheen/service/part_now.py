@@ -274,9 +274,17 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
         ("films", *found.mark[:-1]), look, lambda made: 20_000 + 15_000 * sum(len(f.clocks) for f in made[1])
     )
     return Situation(
-        unit.now, logged.zones, logged.owed, films, logged.history, climate, logged.products, found._day, factor,
+        unit.now,
+        logged.zones,
+        logged.owed,
+        films,
+        logged.history,
+        climate,
+        logged.products,
+        found._day,
+        factor,
         found._pots,
-    )  # fmt: skip
+    )
 
 
 def working_day(shop: Shop) -> WorkingDay:

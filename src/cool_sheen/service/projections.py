@@ -94,15 +94,21 @@ def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) 
     done = sum(row.status == "done" for row in rows)
     ahead = [row for row in rows if row.owed]
     return {
-        "state": "", "finished_at": _long_done(unit, history, owed),
-        "part_uuid": part.uuid, "seq": seq, "changes": part.changes,
+        "state": "",
+        "finished_at": _long_done(unit, history, owed),
+        "part_uuid": part.uuid,
+        "seq": seq,
+        "changes": part.changes,
         "space_uuid": history.stays[-1].space if history.stays else None,
-        "owed": len(ahead), "passed": sum(bool(row.passed) for row in rows),
-        "share": round(100 * done / max(1, len(rows))), "words": layer_words(system, history, rows),
-        "next_label": ahead[0].step.label if ahead else "", "system_name": system.name,
+        "owed": len(ahead),
+        "passed": sum(bool(row.passed) for row in rows),
+        "share": round(100 * done / max(1, len(rows))),
+        "words": layer_words(system, history, rows),
+        "next_label": ahead[0].step.label if ahead else "",
+        "system_name": system.name,
         "film": _film(unit, part, system, history),
         "counts": {str(zone): dict(counts) for zone, counts in history.coats_by_zone.items()},
-    }  # fmt: skip
+    }
 
 
 def _long_done(unit: Unit, history: History, owed: Owed) -> datetime | None:
@@ -141,32 +147,42 @@ def _film(unit: Unit, part: Part, system: System, history: History) -> dict[str,
         "planned_um": planned_build(system, sheets).total_um,
         "layers": [
             {
-                "id": film.layer_id, "coats_um": film.coats_um, "sanded_um": film.sanded_um,
+                "id": film.layer_id,
+                "coats_um": film.coats_um,
+                "sanded_um": film.sanded_um,
                 "name": layers[film.layer_id].name if film.layer_id in layers else film.layer_id,
                 "role": layers[film.layer_id].role if film.layer_id in layers else "primer",
                 "swatch": sheets[layers[film.layer_id].product].swatch if film.layer_id in layers else "#888888",
             }
             for film in first.layers
         ],
-    }  # fmt: skip
+    }
 
 
 def _lesson_fields(lesson: Lesson) -> dict[str, Any]:
     return {
-        "coat_uuid": lesson.coat, "mode": lesson.mode.value, "part_uuid": lesson.part, "product": lesson.product,
-        "drying": drying_hash(lesson.drying), "space_uuid": lesson.space, "at": lesson.touches[0].at,
+        "coat_uuid": lesson.coat,
+        "mode": lesson.mode.value,
+        "part_uuid": lesson.part,
+        "product": lesson.product,
+        "drying": drying_hash(lesson.drying),
+        "space_uuid": lesson.space,
+        "at": lesson.touches[0].at,
         "tests": [
             {"predicted": t.predicted_minutes, "not_ready": t.not_ready_minutes, "ready": t.ready_minutes}
             for t in lesson.tests
         ],
         "touches": [
             {
-                "uuid": str(t.uuid), "at": t.at.isoformat(), "milestone": t.payload.milestone, "ready": t.payload.ready,
+                "uuid": str(t.uuid),
+                "at": t.at.isoformat(),
+                "milestone": t.payload.milestone,
+                "ready": t.payload.ready,
                 "how": t.payload.how,
             }
             for t in lesson.touches
         ],
-    }  # fmt: skip
+    }
 
 
 def keep_batch(unit: Unit, uuid: UUID) -> None:
@@ -177,8 +193,14 @@ def keep_batch(unit: Unit, uuid: UUID) -> None:
         statuses.drop_batch(unit.session, uuid)
         return
     fields = {
-        "uuid": uuid, "seq": max(row.seq for row in rows), "product": state.plan.product, "begun_at": state.begun,
-        "ended_at": state.ended, "pours": len(state.pours), "coats": len(state.coats), "left_ml": state.left_ml,
+        "uuid": uuid,
+        "seq": max(row.seq for row in rows),
+        "product": state.plan.product,
+        "begun_at": state.begun,
+        "ended_at": state.ended,
+        "pours": len(state.pours),
+        "coats": len(state.coats),
+        "left_ml": state.left_ml,
         "goes": state.goes,
-    }  # fmt: skip
+    }
     statuses.put_batch(unit.session, fields)

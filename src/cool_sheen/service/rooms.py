@@ -35,9 +35,11 @@ def room_list(unit: Unit, space: Space) -> list[Stood]:
     ]
     read = [row.entry.occurred_at for row in readings(unit, space.uuid, midnight)]
     has = {
-        "floor_damped": space.floor_damped, "extraction": space.extraction,
-        "dehumidifier": space.dehumidifier_max_rh_pct is not None, "heater": space.heater_min_c is not None,
-    }  # fmt: skip
+        "floor_damped": space.floor_damped,
+        "extraction": space.extraction,
+        "dehumidifier": space.dehumidifier_max_rh_pct is not None,
+        "heater": space.heater_min_c is not None,
+    }
     return make_ready(unit.catalogue.room_steps, has, stamps, max(coats, default=None), max(read, default=None))
 
 

@@ -147,10 +147,17 @@ def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str
     in_use = stores.opened_at(unit.session)
     keeps = _keeps(offers)
     lines = [
-        Line(key, total.names[key], ml, max(0.0, have.get(key, 0.0)), bag.bought_ml.get(key, 0.0), in_use.get(key),
-             keeps.get(key))
+        Line(
+            key,
+            total.names[key],
+            ml,
+            max(0.0, have.get(key, 0.0)),
+            bag.bought_ml.get(key, 0.0),
+            in_use.get(key),
+            keeps.get(key),
+        )
         for key, ml in sorted(total.components.items(), key=lambda item: total.names[item[0]])
-    ]  # fmt: skip
+    ]
     projects = {f.part.project_uuid: f.part.project_name for f in reversed(live)}
     return Stores(total, lines, bag, consumables(unit, total.used), total.layers, [*projects.items()])
 
@@ -201,9 +208,11 @@ def consumables(unit: Unit, used: Used | None) -> list[tuple[str, float, str, De
         ("disc", f" {grit}", -(-n // 1)) for grit, n in sorted(used.discs.items(), key=lambda item: int(item[0][1:]))
     ]
     amounts += [
-        ("tape", "", used.tape_m), ("paper", "", used.paper_m2), ("strainer", "", used.strainers),
+        ("tape", "", used.tape_m),
+        ("paper", "", used.paper_m2),
+        ("strainer", "", used.strainers),
         ("cleaner", "", used.cleaning_ml / 1000),
-    ]  # fmt: skip
+    ]
     return [
         (f"{price[key][0]}{detail}", amount, price[key][1], cents(price[key][2] * Decimal(str(amount))))
         for key, detail, amount in amounts
@@ -269,9 +278,16 @@ def move(unit: Unit, press: UUID, said: Move) -> None:
 
 def _write(unit: Unit, press: UUID, n: int, said: Move, paid: Decimal | None) -> None:
     row = StockMovement(
-        uuid=uuid5(press, str(n)), item=said.item, kind=said.kind, ml=said.ml, at=unit.now, recorded_at=unit.now,
-        sku=said.sku, paid=paid, note=said.note[:200],
-    )  # fmt: skip
+        uuid=uuid5(press, str(n)),
+        item=said.item,
+        kind=said.kind,
+        ml=said.ml,
+        at=unit.now,
+        recorded_at=unit.now,
+        sku=said.sku,
+        paid=paid,
+        note=said.note[:200],
+    )
     stores.append(unit.session, row)
 
 

@@ -51,6 +51,12 @@ def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
         shown = lane.lane(found, unit.zone, unit.the_shop.units, _PRESS)
         html = str(pages.piece(unit, "/", "bench/_lane.html", lane=shown))
     return Card(
-        found.part.uuid, found.is_live, str(action.state), lane.STATE_WORDS[str(action.state)], action.says,
-        action.counting, action.counts_to, html,
-    )  # fmt: skip
+        found.part.uuid,
+        found.is_live,
+        str(action.state),
+        lane.STATE_WORDS[str(action.state)],
+        action.says,
+        action.counting,
+        action.counts_to,
+        html,
+    )

@@ -108,8 +108,9 @@ def as_if_bare(system: System, setting: Setting) -> Situation:
     history = History(builds={zone.uuid: Build() for zone in setting.zones})
     owed = owed_to(steps_of(system, setting.zones), history)
     films = zone_films(history, owed, setting.climate, setting.products, {})
-    return Situation(setting.now, setting.zones, owed, films, history, setting.climate, setting.products, setting.day,
-                     setting.factor)  # fmt: skip
+    return Situation(
+        setting.now, setting.zones, owed, films, history, setting.climate, setting.products, setting.day, setting.factor
+    )
 
 
 def _over_reserve(system: System, setting: Setting) -> Micron | None:
@@ -158,16 +159,21 @@ def methods_compared(system: System, setting: Setting) -> list[MethodCost]:
             ready_volume(s.area_m2, s.coat.wet_film_um, transfer_efficiency(method, _shape(setting))) for s in steps
         )
         thick = tuple(
-            la.name for la in system.used
+            la.name
+            for la in system.used
             if method not in setting.products[la.product].methods or la.wet_film_um > way.thickest_um
-        )  # fmt: skip
+        )
         out.append(
             MethodCost(
-                method, way.words, labour_minutes("mask", setting.area_m2, method),
-                sum(labour_minutes("coat", s.area_m2, method) for s in steps), way.cleaning * len(system.used),
-                litres / 1000, thick,
+                method,
+                way.words,
+                labour_minutes("mask", setting.area_m2, method),
+                sum(labour_minutes("coat", s.area_m2, method) for s in steps),
+                way.cleaning * len(system.used),
+                litres / 1000,
+                thick,
             )
-        )  # fmt: skip
+        )
     return out
 
 

@@ -132,8 +132,9 @@ def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table
     if product.never_sanded and below.state == "keyed":
         reason = f"{reason} {product.name} is never sanded: its flakes show every scratch."
         care: Verdict = "no"
-        return Finding(care, layer.id, place, title, reason, "metallic-never-sanded", "trade practice: metallic",
-                       answer.ways)  # fmt: skip
+        return Finding(
+            care, layer.id, place, title, reason, "metallic-never-sanded", "trade practice: metallic", answer.ways
+        )
     return Finding(answer.verdict, layer.id, place, title, reason, answer.rule, answer.source, answer.ways)
 
 
@@ -145,16 +146,26 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
         yield from _films(layer, product)
         if product.needs_over and following is None:
             yield Finding(
-                "no", layer.id, f"{layer.id} on top", f"{layer.name} is the last layer",
-                f"{product.name} is no top coat: {product.needs_over}.", "needs-a-topcoat",
-                "trade practice: epoxy", (table.ways["topcoat"],),
-            )  # fmt: skip
+                "no",
+                layer.id,
+                f"{layer.id} on top",
+                f"{layer.name} is the last layer",
+                f"{product.name} is no top coat: {product.needs_over}.",
+                "needs-a-topcoat",
+                "trade practice: epoxy",
+                (table.ways["topcoat"],),
+            )
         if layer.broadcast and (following is None or following.coats[0].kind != "cover"):
             yield Finding(
-                "no", layer.id, f"{layer.id} grit open", f"Grit in {layer.name} lies open",
+                "no",
+                layer.id,
+                f"{layer.id} grit open",
+                f"Grit in {layer.name} lies open",
                 "Broadcast grit wants a plain cover coat: without it the grit wears out and holds dirt.",
-                "cover-over-grit", "trade practice: coats that must come last", (table.ways["cover"],),
-            )  # fmt: skip
+                "cover-over-grit",
+                "trade practice: coats that must come last",
+                (table.ways["cover"],),
+            )
 
 
 def _films(layer: Layer, product: Product) -> Iterator[Finding]:
@@ -168,23 +179,34 @@ def _films(layer: Layer, product: Product) -> Iterator[Finding]:
                 else ""
             )
             yield Finding(
-                "care", layer.id, f"{layer.id} coat {number} thick", f"{layer.name}, coat {number} is thick",
+                "care",
+                layer.id,
+                f"{layer.id} coat {number} thick",
+                f"{layer.name}, coat {number} is thick",
                 f"{coat.wet_film_um:g} µm wet; the sheet goes to {product.wet_film_max_um:g} µm.{runs}",
                 "film-over-range",
                 "product sheet",
-            )  # fmt: skip
+            )
         if coat.wet_film_um < product.wet_film_min_um:
             yield Finding(
-                "care", layer.id, f"{layer.id} coat {number} thin", f"{layer.name}, coat {number} is thin",
-                f"{coat.wet_film_um:g} µm wet; the sheet asks for {product.wet_film_min_um:g} µm.", "film-under-range",
+                "care",
+                layer.id,
+                f"{layer.id} coat {number} thin",
+                f"{layer.name}, coat {number} is thin",
+                f"{coat.wet_film_um:g} µm wet; the sheet asks for {product.wet_film_min_um:g} µm.",
+                "film-under-range",
                 "product sheet",
-            )  # fmt: skip
+            )
     everywhere = [c for c in layer.coats if c.counted and c.where == "all"] or [c for c in layer.coats if c.counted]
     dry = sum(dry_film(c.wet_film_um, product.volume_solids_pct) for c in everywhere)
     left = dry - sanding_of(layer)
     if layer.reserve_um and left < layer.reserve_um:
         yield Finding(
-            "care", layer.id, f"{layer.id} reserve", f"{layer.name} is sanded under its reserve",
+            "care",
+            layer.id,
+            f"{layer.id} reserve",
+            f"{layer.name} is sanded under its reserve",
             f"{left:.0f} µm are left after sanding, of {layer.reserve_um:g} µm. One more coat, or less sanding.",
-            "reserve", "trade practice: dry film ledger",
-        )  # fmt: skip
+            "reserve",
+            "trade practice: dry film ledger",
+        )

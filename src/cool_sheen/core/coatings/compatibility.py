@@ -119,9 +119,12 @@ class RuleTable:
 
 def _fits(rule: Rule, below: Below, over: Over) -> bool:
     asked = (
-        (rule.below, below.family), (rule.state, below.state), (rule.over, over.family),
-        (rule.below_role, below.role), (rule.over_role, over.role),
-    )  # fmt: skip
+        (rule.below, below.family),
+        (rule.state, below.state),
+        (rule.over, over.family),
+        (rule.below_role, below.role),
+        (rule.over_role, over.role),
+    )
     return all(not wanted or found in wanted for wanted, found in asked) and (
         not rule.same or below.family == over.family
     )

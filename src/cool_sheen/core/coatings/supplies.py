@@ -53,10 +53,13 @@ class Supply(Strict):
     @model_validator(mode="after")
     def _by_kind(self) -> Self:
         wanted = {
-            "hardener": ("hardener_speed",), "reducer": ("reducer_speed",), "abrasive": ("grits",),
-            "grit": ("grain_mm",), "retarder": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
+            "hardener": ("hardener_speed",),
+            "reducer": ("reducer_speed",),
+            "abrasive": ("grits",),
+            "grit": ("grain_mm",),
+            "retarder": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
             "accelerator": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
-        }  # fmt: skip
+        }
         if missing := [name for name in wanted.get(self.kind, ()) if not getattr(self, name)]:
             raise ValueError(f"a {SUPPLY_WORDS[self.kind]} has to say {', '.join(missing)}")
         if self.kind in _DOSED and (self.dose_ml_per_l or 0) > (self.max_dose_ml_per_l or 0):

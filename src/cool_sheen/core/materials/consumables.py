@@ -68,6 +68,9 @@ def wear(
         discs[grit] += area / rates.m2_per_disc[grit_class(grit, wet)]  # type: ignore[assignment]
     area = sum(a * share for a, share in masked)
     return Used(
-        dict(discs), rates.tape_m_per_m2 * area, rates.paper_m2_per_m2 * area, fills,
+        dict(discs),
+        rates.tape_m_per_m2 * area,
+        rates.paper_m2_per_m2 * area,
+        fills,
         sum(rates.cleaning_ml.get(method, 0.0) for method in cleans),
-    )  # fmt: skip
+    )

@@ -69,7 +69,11 @@ def learn_yields(uses: Iterable[Use]) -> dict[tuple[str, str], Yield]:
         key = (use.shape, use.method)
         was = out.get(key, Yield(use.shape, use.method, 0, 0.0, 0.0, 0.0))
         out[key] = Yield(
-            use.shape, use.method, was.batches + 1, was.area_m2 + use.area_m2, was.film_ml + use.film_ml,
+            use.shape,
+            use.method,
+            was.batches + 1,
+            was.area_m2 + use.area_m2,
+            was.film_ml + use.film_ml,
             was.used_ml + use.used_ml,
-        )  # fmt: skip
+        )
     return out

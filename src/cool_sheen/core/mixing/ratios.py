@@ -110,8 +110,9 @@ def _check(recipe: Recipe) -> None:
         raise OutOfRange(f"{recipe.parts[0].name} is the paint: it needs parts above nought.", "parts.0.parts")
     for place, addition in enumerate(recipe.additions):
         if not 0 <= addition.pct <= 100:
-            raise OutOfRange(f"{addition.pct:g} % is out of range: a percentage goes from 0 to 100.",
-                             f"reducers.{place}.pct")  # fmt: skip
+            raise OutOfRange(
+                f"{addition.pct:g} % is out of range: a percentage goes from 0 to 100.", f"reducers.{place}.pct"
+            )
     if sum(a.pct for a in recipe.additions if a.of == "ready") >= 100:
         raise Inconsistent(
             "Shares of the ready mix add up to 100 % or more: nothing is left for the paint.", "reducers.0.pct"

@@ -149,8 +149,7 @@ def _additions(
             component = Component(f"supply:{key}", supply.name, "additive", supply)
             density = own.get(component.key, supply.density_g_per_ml or 0.0)
             _need_density(component.name, density, component.key)
-            out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready",
-                                            density)))  # fmt: skip
+            out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready", density)))
             factor *= (supply.time_factor or 1.0) ** (dose / (supply.dose_ml_per_l or dose))
     return out, factor
 
@@ -165,9 +164,13 @@ def _dose_pct(dose_ml_per_l: float, density: float, choice: Choice, product: Pro
 
 
 def _reducer(
-    product: Product, reducer: ReducerData, supplies: Mapping[str, Supply], choice: Choice, pct: Percent,
+    product: Product,
+    reducer: ReducerData,
+    supplies: Mapping[str, Supply],
+    choice: Choice,
+    pct: Percent,
     own: Mapping[str, float],
-) -> tuple[Component, Addition]:  # fmt: skip
+) -> tuple[Component, Addition]:
     basis = choice.reducer_of or reducer.of
     choices = [] if reducer.name in FREE else fitting(product, "reducer", choice.method, supplies.values())
     supply = next((s for s in choices if speed_of(s) == choice.reducer_speed), None) or _middle(choices)

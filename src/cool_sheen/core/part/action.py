@@ -100,10 +100,21 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     ):  # the alarm goes by the early edge, what is left is counted to the likely one
         counts = shut_at
     return Action(
-        step, step.label, "coat" if tested else "touch_test", state, counts, "closes in" if counts else "",
-        _because(first, film, state, tested), top.rule.opens if top else None, closes or (top.opens if top else None),
-        tested=tested, alarm="closing" if counts else "", zones=step.zones, film=film, planned=first,
-    )  # fmt: skip
+        step,
+        step.label,
+        "coat" if tested else "touch_test",
+        state,
+        counts,
+        "closes in" if counts else "",
+        _because(first, film, state, tested),
+        top.rule.opens if top else None,
+        closes or (top.opens if top else None),
+        tested=tested,
+        alarm="closing" if counts else "",
+        zones=step.zones,
+        film=film,
+        planned=first,
+    )
 
 
 def _because(first: Planned, film: ZoneFilm, state: State, tested: bool) -> str:
@@ -127,9 +138,20 @@ def _wet(first: Planned, film: ZoneFilm, top: CoatClock) -> Action:
     likely = top.opens.likely if top.opens else None
     because = "the film has not flashed" if likely else "the film stands still in this climate"
     return Action(
-        first.step, first.step.label, "touch_test", State.WET, likely, "test in" if likely else "", because,
-        top.rule.opens, top.opens, alarm="test", zones=first.step.zones, film=film, planned=first,
-    )  # fmt: skip
+        first.step,
+        first.step.label,
+        "touch_test",
+        State.WET,
+        likely,
+        "test in" if likely else "",
+        because,
+        top.rule.opens,
+        top.opens,
+        alarm="test",
+        zones=first.step.zones,
+        film=film,
+        planned=first,
+    )
 
 
 def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) -> Action:
@@ -141,8 +163,9 @@ def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) ->
     else:
         until = instant(first.shut.to_s) if first.shut else first.start
         state, counting, because = State.GATE, "gate opens in", first.shut.reason if first.shut else first.because
-    return Action(step, step.label, "", state, until, counting, because, tested=tested, zones=step.zones, film=film,
-                  planned=first)  # fmt: skip
+    return Action(
+        step, step.label, "", state, until, counting, because, tested=tested, zones=step.zones, film=film, planned=first
+    )
 
 
 def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
@@ -166,8 +189,19 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
         because = first.because if first.inserted else _ready(first, top)
         if state is State.KEY and first.inserted:
             because = "the recoat window has closed"
-        return Action(step, step.label, does, state, because=because, milestone=mark, band=band, grit=grit,
-                      zones=step.zones, film=film, planned=first)  # fmt: skip
+        return Action(
+            step,
+            step.label,
+            does,
+            state,
+            because=because,
+            milestone=mark,
+            band=band,
+            grit=grit,
+            zones=step.zones,
+            film=film,
+            planned=first,
+        )
     likely = band.likely if band else first.start
     counting = "sandable in" if is_sand else "ready in"
     because = "the film is not there yet" if likely else "the film stands still in this climate"
@@ -180,9 +214,21 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
     elif first.inserted:
         because = first.because
     return Action(
-        step, step.label, does, state, likely, counting if likely else "", because, mark, band, grit,
-        alarm="sand" if is_sand else "test", zones=step.zones, film=film, planned=first,
-    )  # fmt: skip
+        step,
+        step.label,
+        does,
+        state,
+        likely,
+        counting if likely else "",
+        because,
+        mark,
+        band,
+        grit,
+        alarm="sand" if is_sand else "test",
+        zones=step.zones,
+        film=film,
+        planned=first,
+    )
 
 
 def _ready(first: Planned, top: CoatClock | None) -> str:
@@ -199,9 +245,17 @@ def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
     waits = first.wait is Wait.DAMP
     return Action(
-        step, step.label, "" if waits else step.kind, now.state, first.start if waits else None,
-        "dry in" if waits else "", because, zones=step.zones, film=film, planned=first,
-    )  # fmt: skip
+        step,
+        step.label,
+        "" if waits else step.kind,
+        now.state,
+        first.start if waits else None,
+        "dry in" if waits else "",
+        because,
+        zones=step.zones,
+        film=film,
+        planned=first,
+    )
 
 
 def _stuck(situation: Situation, stuck: Stuck) -> Action:
@@ -211,8 +265,17 @@ def _stuck(situation: Situation, stuck: Stuck) -> Action:
     top = film.top
     state = State.GATE if stuck.wait is Wait.GATE and now.state is not State.WET else now.state
     does = "touch_test" if now.state is State.WET else ""
-    return Action(step, step.label, does, state, because=stuck.because, milestone=top.rule.opens if top else None,
-                  band=top.opens if top else None, zones=step.zones, film=film)  # fmt: skip
+    return Action(
+        step,
+        step.label,
+        does,
+        state,
+        because=stuck.because,
+        milestone=top.rule.opens if top else None,
+        band=top.opens if top else None,
+        zones=step.zones,
+        film=film,
+    )
 
 
 def _after_all(situation: Situation) -> Action:
@@ -228,8 +291,27 @@ def _after_all(situation: Situation) -> Action:
     open_ended = [w for w in waits if w[2].likely is None]
     last = open_ended[0] if open_ended else max(waits, key=lambda w: w[2].likely or situation.now, default=None)
     if last is None or last[2].likely is None or last[2].likely <= situation.now:
-        return Action(None, "Finished", "", State.CURED, because="past full cure, and nothing more to come",
-                      band=last[2] if last else None, film=last[0] if last else coated[0])  # fmt: skip
+        return Action(
+            None,
+            "Finished",
+            "",
+            State.CURED,
+            because="past full cure, and nothing more to come",
+            band=last[2] if last else None,
+            film=last[0] if last else coated[0],
+        )
     film, mark, band = last
-    return Action(None, "Curing", "", State.CURING, band.likely, "full cure in", "all steps are done", mark, band,
-                  alarm="done", zones=film.zones, film=film)  # fmt: skip
+    return Action(
+        None,
+        "Curing",
+        "",
+        State.CURING,
+        band.likely,
+        "full cure in",
+        "all steps are done",
+        mark,
+        band,
+        alarm="done",
+        zones=film.zones,
+        film=film,
+    )

@@ -108,9 +108,13 @@ def film_of(coat: LaidCoat) -> Film:
     """A logged coat as the clock sees it, alone."""
     said = coat.payload
     return Film(
-        coat.ended_at, said.film_um, said.air_movement, said.hardener_speed, said.reducer_speed,
+        coat.ended_at,
+        said.film_um,
+        said.air_movement,
+        said.hardener_speed,
+        said.reducer_speed,
         ln_factor_mean=math.log(said.time_factor),
-    )  # fmt: skip
+    )
 
 
 def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:
@@ -118,9 +122,11 @@ def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:
     stages = list(sheet.heat_stages)
     reached: datetime | None = None
     for bake in sorted(bakes, key=lambda b: b.start):
-        if stages and bake.metal_temp_c >= stages[0].metal_temp_c - MAY_MISS_K and (
-            bake.minutes >= stages[0].hold_minutes - 0.5
-        ):  # fmt: skip
+        if (
+            stages
+            and bake.metal_temp_c >= stages[0].metal_temp_c - MAY_MISS_K
+            and (bake.minutes >= stages[0].hold_minutes - 0.5)
+        ):
             stages.pop(0)
             reached = bake.end
     if stages or reached is None:

@@ -126,8 +126,14 @@ class Memory:
     def lay(self, step: CoatStep, product: Product) -> None:
         """Remember a coat that was placed."""
         hardener, reducer, doses = self.mix(step.layer, self.now)
-        film = Film(self.now, step.coat.wet_film_um, self.sit.climate.air_movement, hardener, reducer,
-                    ln_factor_mean=math.log(doses))  # fmt: skip
+        film = Film(
+            self.now,
+            step.coat.wet_film_um,
+            self.sit.climate.air_movement,
+            hardener,
+            reducer,
+            ln_factor_mean=math.log(doses),
+        )
         made: dict[tuple[int, PartClimate], Top] = {}
         for zone in step.zones:
             below = self.tops.get(zone)

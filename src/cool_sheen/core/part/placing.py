@@ -207,9 +207,13 @@ class _Placer:
             z for z in zones if (t := self.memory.tops.get(z)) and t.product.key_grit == top.product.key_grit
         )
         key = SandStep(
-            id=f"{step.id}:key", label=f"Sand {top.product.key_grit} to key", zones=step.zones, area_m2=step.area_m2,
-            slot=step.slot, grit=top.product.key_grit,
-        )  # fmt: skip
+            id=f"{step.id}:key",
+            label=f"Sand {top.product.key_grit} to key",
+            zones=step.zones,
+            area_m2=step.area_m2,
+            slot=step.slot,
+            grit=top.product.key_grit,
+        )
         sand = only_on(key, same, self.memory.sit.zones)
         found = self.times.milestone(sand, "sand")
         earliest, band = found or (self.memory.now, None)
@@ -229,9 +233,19 @@ class _Placer:
         product, layer = top.product, self._layer_of(top, step.layer)
         coat = Coat(kind="drop", wet_film_um=product.ref_wet_film_um)
         fresh = only_on(
-            replace(step, id=f"{step.id}:fresh", label=f"{layer.name}, fresh coat", layer=layer, coat=coat, needs=(),
-                    number=0, slot=layer.id), same, self.memory.sit.zones,
-        )  # fmt: skip
+            replace(
+                step,
+                id=f"{step.id}:fresh",
+                label=f"{layer.name}, fresh coat",
+                layer=layer,
+                coat=coat,
+                needs=(),
+                number=0,
+                slot=layer.id,
+            ),
+            same,
+            self.memory.sit.zones,
+        )
         windows = [(z, Window(w.opens, None, None) if w else None) for z, w in self.memory.windows(same, product)]
         fit = self.times.time(fresh, product, windows)
         labour = self.memory.labour(fresh)
@@ -247,7 +261,8 @@ class _Placer:
 
 def _work(step: CoatStep, kind: str, label: str, zones: Zones, situation: Situation) -> WorkStep:
     """Work that a coat wants before it, on some of its zones."""
-    whole = WorkStep(id=f"{step.id}:{kind}", label=label, zones=step.zones, area_m2=step.area_m2, slot=step.slot,
-                     kind=kind)  # fmt: skip
+    whole = WorkStep(
+        id=f"{step.id}:{kind}", label=label, zones=step.zones, area_m2=step.area_m2, slot=step.slot, kind=kind
+    )
     made = only_on(whole, zones, situation.zones)
     return made if isinstance(made, WorkStep) else whole

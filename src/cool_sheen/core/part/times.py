@@ -113,9 +113,15 @@ class Times:
         hardener, reducer, doses = self.memory.mix(step.layer, at)
         minutes = self.memory.labour(step).total_seconds() / 60
         coat = GoingOn(
-            product.drying, product.limits.limits(), step.coat.wet_film_um, minutes, hardener, reducer,
-            mean + math.log(doses), spread,
-        )  # fmt: skip
+            product.drying,
+            product.limits.limits(),
+            step.coat.wet_film_um,
+            minutes,
+            hardener,
+            reducer,
+            mean + math.log(doses),
+            spread,
+        )
         below = dict.fromkeys(
             (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ())
             for z in self.memory.in_order(step.zones)

@@ -108,9 +108,11 @@ def _dry(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayO
     """The highest humidity in steps of five per cent that does it."""
     least = max(coat.limits.rh_pct[0], _DRIEST_PCT)
     for rh in range(80, _DRIEST_PCT - 1, -_DRY_STEP_PCT):
-        if rh < climate.humidity_at(now) and rh >= least and (
-            found := tried(Change(dry_to_pct=rh), f"dehumidify to {rh} %")
-        ):  # fmt: skip
+        if (
+            rh < climate.humidity_at(now)
+            and rh >= least
+            and (found := tried(Change(dry_to_pct=rh), f"dehumidify to {rh} %"))
+        ):
             return found
     return None
 

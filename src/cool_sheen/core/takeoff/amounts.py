@@ -85,14 +85,23 @@ def paint_of(
     """
     product = products[step.layer.product]
     return CoatPaint(
-        step, product.key,
+        step,
+        product.key,
         tuple(
-            ZonePaint(z.uuid, z.name, z.shape, method_of(product, z), z.area_m2, step.coat.wet_film_um,
-                      transfer(method_of(product, z), z.shape))
-            for z in zones if z.uuid in step.zones
+            ZonePaint(
+                z.uuid,
+                z.name,
+                z.shape,
+                method_of(product, z),
+                z.area_m2,
+                step.coat.wet_film_um,
+                transfer(method_of(product, z), z.shape),
+            )
+            for z in zones
+            if z.uuid in step.zones
         ),
         passed,
-    )  # fmt: skip
+    )
 
 
 def millilitres(step: Step, zones: Sequence[ZoneFacts], products: Mapping[str, Product]) -> Millilitres:

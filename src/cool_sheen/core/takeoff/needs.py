@@ -80,9 +80,12 @@ class TakeOff:
 def _sum(one: Used, other: Used) -> Used:
     discs = {g: one.discs.get(g, 0) + other.discs.get(g, 0) for g in dict.fromkeys([*one.discs, *other.discs])}
     return Used(
-        discs, one.tape_m + other.tape_m, one.paper_m2 + other.paper_m2, one.strainers + other.strainers,
+        discs,
+        one.tape_m + other.tape_m,
+        one.paper_m2 + other.paper_m2,
+        one.strainers + other.strainers,
         one.cleaning_ml + other.cleaning_ml,
-    )  # fmt: skip
+    )
 
 
 def take_off(
@@ -115,9 +118,15 @@ def take_off(
         net = sum(coat.ml for coat in group)
         method = group[0].method
         need = LayerNeed(
-            part, layer.name, product, len(group), sum(c.area_m2 for c in group), net,
-            reservoir.loss(net, method), reservoir.fills(net, method),
-        )  # fmt: skip
+            part,
+            layer.name,
+            product,
+            len(group),
+            sum(c.area_m2 for c in group),
+            net,
+            reservoir.loss(net, method),
+            reservoir.fills(net, method),
+        )
         mix = mix_of(product, supplies, Choice(layer.hardener_speed, layer.reducer_speed, method))
         for component, share in zip(mix.components, shares(mix.recipe), strict=True):
             if component.name in FREE:

@@ -32,9 +32,12 @@ class Stood:
 
 
 def make_ready(
-    steps: Sequence[RoomStep], has: Mapping[str, bool], stamps: Mapping[str, datetime],
-    last_coat: datetime | None, last_reading: datetime | None,
-) -> list[Stood]:  # fmt: skip
+    steps: Sequence[RoomStep],
+    has: Mapping[str, bool],
+    stamps: Mapping[str, datetime],
+    last_coat: datetime | None,
+    last_reading: datetime | None,
+) -> list[Stood]:
     """Say how the list of a room stands today.
 
     Args:

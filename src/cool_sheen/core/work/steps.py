@@ -146,10 +146,19 @@ def _group_steps(group: list[Layer], part: _PartZones, *, backwards: bool, in_tu
     here = part.that_get(last)
     zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
     steps += [
-        SandStep(id=f"{last.id}:sand:{s.grit}", label=_label("sand", s.grit), zones=zones, area_m2=area, slot=last.id,
-                 layer=last, grit=s.grit, removal_um=s.removal_um, wet=s.wet)
+        SandStep(
+            id=f"{last.id}:sand:{s.grit}",
+            label=_label("sand", s.grit),
+            zones=zones,
+            area_m2=area,
+            slot=last.id,
+            layer=last,
+            grit=s.grit,
+            removal_um=s.removal_um,
+            wet=s.wet,
+        )
         for s in last.sanding
-    ]  # fmt: skip
+    ]
     steps += [
         WorkStep(
             id=f"{last.id}:then:{n}:{kind}", label=_label(kind), zones=zones, area_m2=area, slot=last.id, kind=kind
@@ -172,11 +181,18 @@ def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step
             had[zone.uuid] += coat.counted
         between = [_between(layer, number, zones, tail)] if rounds and layer.between_coats != "nothing" else []
         step = CoatStep(
-            id=f"{layer.id}:coat:{number}{tail}", label=_coat_label(layer, number, zones, part),
-            zones=frozenset(z.uuid for z in zones), area_m2=sum(z.area_m2 for z in zones), slot=layer.id,
-            method=zones[0].method, layer=layer, coat=coat, number=sum(c.counted for c in layer.coats[:number]),
-            needs=tuple((z.uuid, had[z.uuid]) for z in zones), setting=setting,
-        )  # fmt: skip
+            id=f"{layer.id}:coat:{number}{tail}",
+            label=_coat_label(layer, number, zones, part),
+            zones=frozenset(z.uuid for z in zones),
+            area_m2=sum(z.area_m2 for z in zones),
+            slot=layer.id,
+            method=zones[0].method,
+            layer=layer,
+            coat=coat,
+            number=sum(c.counted for c in layer.coats[:number]),
+            needs=tuple((z.uuid, had[z.uuid]) for z in zones),
+            setting=setting,
+        )
         rounds.append([*between, step])
     if rounds:
         rounds[-1] += _closing_work(layer, part, setting, tail)
@@ -199,11 +215,26 @@ def _between(layer: Layer, number: int, here: Sequence[ZoneFacts], tail: str) ->
     how = layer.between_coats
     zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
     if how == "degloss":
-        return WorkStep(id=f"{layer.id}:degloss:{number}{tail}", label=_label("degloss"), zones=zones, area_m2=area,
-                        slot=layer.id, kind="degloss", after="sand")  # fmt: skip
+        return WorkStep(
+            id=f"{layer.id}:degloss:{number}{tail}",
+            label=_label("degloss"),
+            zones=zones,
+            area_m2=area,
+            slot=layer.id,
+            kind="degloss",
+            after="sand",
+        )
     removal = round(scratch_removal(how) / 2, 1)  # a scuff takes the gloss, not the film
-    return SandStep(id=f"{layer.id}:scuff:{number}{tail}", label=_label("sand", how), zones=zones, area_m2=area,
-                    slot=layer.id, layer=layer, grit=how, removal_um=removal)  # fmt: skip
+    return SandStep(
+        id=f"{layer.id}:scuff:{number}{tail}",
+        label=_label("sand", how),
+        zones=zones,
+        area_m2=area,
+        slot=layer.id,
+        layer=layer,
+        grit=how,
+        removal_um=removal,
+    )
 
 
 def _coat_label(layer: Layer, number: int, zones: list[ZoneFacts], part: _PartZones) -> str:
@@ -224,12 +255,21 @@ def named(names: Iterable[str]) -> str:
 def _finish_step(place: int, finish: Finish, top: str, part: _PartZones) -> Step:
     label, name = _label(finish.kind), f"finish:{place}:{finish.kind}"
     if finish.kind != "bake":
-        return WorkStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, kind=finish.kind,
-                        after=finish.after)  # fmt: skip
+        return WorkStep(
+            id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, kind=finish.kind, after=finish.after
+        )
     if finish.metal_temp_c is not None:
         label = f"{label} to {finish.metal_temp_c:g} °C metal, hold {finish.hold_minutes or 0:g} min"
-    return HeatStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, after=finish.after,
-                    metal_temp_c=finish.metal_temp_c, hold_minutes=finish.hold_minutes)  # fmt: skip
+    return HeatStep(
+        id=name,
+        label=label,
+        zones=part.all,
+        area_m2=part.area_m2,
+        slot=top,
+        after=finish.after,
+        metal_temp_c=finish.metal_temp_c,
+        hold_minutes=finish.hold_minutes,
+    )
 
 
 def _label(kind: str, grit: str | None = None) -> str:

@@ -136,14 +136,24 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
     ends = _gels(unit, product, mix, choice, space, weather)
     have, loss = worked.ready_ml + jar_ml, asked.reservoir.loss(net, method)
     return Worked(
-        product=product, mix=mix, choice=choice, batch=worked, uses=uses, net_ml=net,
-        fills=asked.reservoir.fills(net, method), loss_ml=loss, jar_ml=jar_ml, temp_c=temp,
+        product=product,
+        mix=mix,
+        choice=choice,
+        batch=worked,
+        uses=uses,
+        net_ml=net,
+        fills=asked.reservoir.fills(net, method),
+        loss_ml=loss,
+        jar_ml=jar_ml,
+        temp_c=temp,
         hardener=_proposed(shelf, product, "hardener", method, temp, uses),
         reducer=_proposed(shelf, product, "reducer", method, temp, uses),
-        percent=_percent(mix), pot_life_ends=ends,
+        percent=_percent(mix),
+        pot_life_ends=ends,
         warnings=[*notes, *_too_late(unit, uses, ends), *_short(uses, have, net + loss)],
-        enough_for=_enough(uses, have - loss), space=space,
-    )  # fmt: skip
+        enough_for=_enough(uses, have - loss),
+        space=space,
+    )
 
 
 def _proposed(
@@ -214,9 +224,11 @@ def _cup(worked: Batch, cup_ml: Millilitres | None) -> list[str]:
         lots = -(-worked.ready_ml // (cup_ml / 2))
         raise Refused(
             "The cup is smaller than the batch.",
-            {"cup": f"It holds {cup_ml:.0f} ml and the mix is {worked.ready_ml:.0f} ml: take one of "
-                    f"{worked.cup_min_ml:.0f} ml, or mix {lots:.0f} batches of {worked.ready_ml / lots:.0f} ml."},
-        )  # fmt: skip
+            {
+                "cup": f"It holds {cup_ml:.0f} ml and the mix is {worked.ready_ml:.0f} ml: take one of "
+                f"{worked.cup_min_ml:.0f} ml, or mix {lots:.0f} batches of {worked.ready_ml / lots:.0f} ml."
+            },
+        )
     return [f"The cup will be more than half full: one of {worked.cup_min_ml:.0f} ml is stirred without spilling."]
 
 

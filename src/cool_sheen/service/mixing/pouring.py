@@ -35,23 +35,32 @@ _SPRAYED = ("hvlp", "conventional", "airless")
 def _plan(worked: Worked, asked: Asked) -> BatchPayload:
     product, mix, choice = worked.product, worked.mix, worked.choice
     return BatchPayload(
-        coating=product.content_hash, product=product.key, name=product.name, measure=mix.recipe.measure,
+        coating=product.content_hash,
+        product=product.key,
+        name=product.name,
+        measure=mix.recipe.measure,
         lines=tuple(_line(worked, place, share) for place, share in enumerate(shares(mix.recipe))),
         ready_ml=worked.batch.ready_ml,
         uses=tuple(
             BatchUse(part=u.waiting.found.part.uuid, layer_id=_layer_id(u), coats=len(u.coats), ml=u.ml)
             for u in worked.uses
         ),
-        cup_ml=asked.cup_ml or 0.0, tare_g=asked.tare_g, tolerance_pct=product.mix.tolerance_pct,
+        cup_ml=asked.cup_ml or 0.0,
+        tare_g=asked.tare_g,
+        tolerance_pct=product.mix.tolerance_pct,
         method=choice.method,  # type: ignore[arg-type]  # one of the product's
         hardener_speed=choice.hardener_speed,  # type: ignore[arg-type]
         reducer_speed=choice.reducer_speed,  # type: ignore[arg-type]
-        time_factor=mix.time_factor, induction_minutes=product.mix.induction_minutes,
-        pot_life_minutes=product.mix.pot_life_minutes, pot_life_ref_c=product.ref_temp_c,
+        time_factor=mix.time_factor,
+        induction_minutes=product.mix.induction_minutes,
+        pot_life_minutes=product.mix.pot_life_minutes,
+        pot_life_ref_c=product.ref_temp_c,
         strainer_um=product.mix.strainer_um,
         nozzle_mm=f"{product.nozzle_mm[0]:g} to {product.nozzle_mm[1]:g} mm" if product.nozzle_mm else "",
-        space=worked.space, jar=asked.jar, jar_ml=worked.jar_ml,
-    )  # fmt: skip
+        space=worked.space,
+        jar=asked.jar,
+        jar_ml=worked.jar_ml,
+    )
 
 
 def _layer_id(use: PartCoats) -> str:
@@ -67,10 +76,14 @@ def _line(worked: Worked, place: int, share: Share) -> BatchLine:
     elif component.supply is not None and component.supply.max_dose_ml_per_l:
         cap = component.supply.max_dose_ml_per_l / 1000
     return BatchLine(
-        component=component.key, name=component.name, role=component.role,  # type: ignore[arg-type]
-        ml_per_ml=share.ml_per_ml, density_g_per_ml=share.density_g_per_ml, volume_solids_pct=share.volume_solids_pct,
+        component=component.key,
+        name=component.name,
+        role=component.role,  # type: ignore[arg-type]
+        ml_per_ml=share.ml_per_ml,
+        density_g_per_ml=share.density_g_per_ml,
+        volume_solids_pct=share.volume_solids_pct,
         cap_ml_per_ml=cap,
-    )  # fmt: skip
+    )
 
 
 def begin(unit: Unit, asked: Asked, press: UUID) -> UUID:
@@ -108,9 +121,15 @@ def _move(unit: Unit, press: UUID, moved: Moved) -> None:
     if moved.item.startswith("free:"):
         return
     row = StockMovement(
-        uuid=uuid5(press, f"{moved.item}:{moved.kind}"), item=moved.item, kind=moved.kind, ml=moved.ml,
-        at=unit.now, recorded_at=unit.now, batch=moved.batch, note=moved.note[:200],
-    )  # fmt: skip
+        uuid=uuid5(press, f"{moved.item}:{moved.kind}"),
+        item=moved.item,
+        kind=moved.kind,
+        ml=moved.ml,
+        at=unit.now,
+        recorded_at=unit.now,
+        batch=moved.batch,
+        note=moved.note[:200],
+    )
     stores.append(unit.session, row)
 
 
@@ -119,9 +138,12 @@ def stages_of(unit: Unit, state: BatchState) -> list[Stage]:
     plan = state.plan
     sheet = unit.revision(plan.coating)
     return stages(
-        [line.role for line in plan.lines], sheet.role, plan.strainer_um is not None, plan.induction_minutes > 0,
+        [line.role for line in plan.lines],
+        sheet.role,
+        plan.strainer_um is not None,
+        plan.induction_minutes > 0,
         plan.method in _SPRAYED,
-    )  # fmt: skip
+    )
 
 
 def is_past(stage: Stage, state: BatchState, now: datetime) -> bool:
@@ -176,9 +198,11 @@ def pour(unit: Unit, uuid: UUID, press: UUID, said: PourSaid, scale_g: Grams | N
     if ml > 10 * max(target.target_ml, 1) and ml > 50:
         raise Refused(
             "That is more than ten times what is wanted.",
-            {"amount": f"{line.name}: about {target.missing_ml:.0f} ml are wanted, and this is {ml:.0f} ml. "
-                       "Check the figure and its unit."},
-        )  # fmt: skip
+            {
+                "amount": f"{line.name}: about {target.missing_ml:.0f} ml are wanted, and this is {ml:.0f} ml. "
+                "Check the figure and its unit."
+            },
+        )
     how = said.how if said.how in ("mark", "scale", "typed", "top_up") else "typed"
     payload = PourPayload(batch=uuid, line=said.line, ml=round(ml, 3), how=how, used_up=said.used_up)  # type: ignore[arg-type]
     row = journal.write(unit, _about(unit, state), payload, journal.Press(press))

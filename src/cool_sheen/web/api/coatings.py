@@ -48,6 +48,9 @@ def coatings_compatibility(asked: PairShape) -> VerdictAnswer:
     below = Below(asked.below.family, asked.below.state, asked.below.role)
     found = compatibility().judge(below, Over(asked.over.family, asked.over.role))
     return VerdictAnswer(
-        verdict=found.verdict, reasons=[found.cited], ways=[way.words for way in found.ways], rule=found.rule,
+        verdict=found.verdict,
+        reasons=[found.cited],
+        ways=[way.words for way in found.ways],
+        rule=found.rule,
         source=found.source,
-    )  # fmt: skip
+    )

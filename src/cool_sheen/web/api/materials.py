@@ -102,7 +102,11 @@ def materials_kits(asked: KitsShape) -> KitsAnswer:
 def materials_cans(asked: CansShape) -> CansAnswer:
     """Cans session by session: each begins with a fresh one."""
     found = cans_of_coats(
-        asked.area_m2, asked.coats_per_session, asked.wet_film_um, asked.transfer_efficiency, asked.can_ml,
+        asked.area_m2,
+        asked.coats_per_session,
+        asked.wet_film_um,
+        asked.transfer_efficiency,
+        asked.can_ml,
         asked.usable_fraction,
-    )  # fmt: skip
+    )
     return CansAnswer(cans=found.total, cans_per_session=list(found.per_session))

@@ -97,11 +97,16 @@ def strip(found: PartNow, zone: ZoneInfo, shop: Shop) -> dict[str, object]:
         "margin_k": float(at.surface_temp_c[0] - at.dew_point_c[0]),
         "product": product,
         "band": band.draw(
-            found.climate.series, frame, zone, height=64, shut=gate.spans(now) if gate else [],
-            product_name=product.role.replace("_", " ") if product else "", fahrenheit=shop.units == "us",
+            found.climate.series,
+            frame,
+            zone,
+            height=64,
+            shut=gate.spans(now) if gate else [],
+            product_name=product.role.replace("_", " ") if product else "",
+            fahrenheit=shop.units == "us",
         ),
         "gate": gate.shut_at(now) if gate else None,
-    }  # fmt: skip
+    }
 
 
 def gate_of(found: PartNow, step: CoatStep) -> CoatGate:

@@ -128,10 +128,13 @@ def _also(what: str, coats: list[Coat], usual_um: float) -> list[Coat]:
     if verb == "coat-add" and detail in COAT_WORDS:
         first = detail in ("mist", "stripe")
         share = 0.6 if first else 1.0
-        fresh = Coat.model_validate({
-            "kind": detail, "wet_film_um": round(share * (coats[-1].wet_film_um if coats else usual_um)),
-            "where": "edge" if detail == "stripe" else "all",
-        })  # fmt: skip
+        fresh = Coat.model_validate(
+            {
+                "kind": detail,
+                "wet_film_um": round(share * (coats[-1].wet_film_um if coats else usual_um)),
+                "where": "edge" if detail == "stripe" else "all",
+            }
+        )
         return [fresh, *coats] if first else [*coats, fresh]
     if verb == "coat-remove" and detail.isdigit() and len(coats) > 1:
         return [c for n, c in enumerate(coats) if n != int(detail)]

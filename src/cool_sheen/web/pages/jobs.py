@@ -41,8 +41,9 @@ def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, page: 
     spaces = {s.uuid: s.name for s in spaces_by_id(unit).values()}
     rows = {
         part.uuid: _row(unit, pages, part, kept[part.uuid], live.get(part.uuid), spaces)
-        for project in found.projects for part in project.parts
-    }  # fmt: skip
+        for project in found.projects
+        for part in project.parts
+    }
     return pages.show(request, unit, "jobs/page.html", found=found, rows=rows, find=find)
 
 
@@ -62,10 +63,17 @@ def _row(
     def draw() -> Markup:
         state, word, says, counting = said
         shown = {
-            "state": state, "word": word, "says": says, "counting": counting, "due": due, "place": place,
-            "done": row.words, "system": row.system_name, "share": row.share,
+            "state": state,
+            "word": word,
+            "says": says,
+            "counting": counting,
+            "due": due,
+            "place": place,
+            "done": row.words,
+            "system": row.system_name,
+            "share": row.share,
             "portrait": section.portrait(row.film, section.Canvas(58, 72)),
-        }  # fmt: skip
+        }
         return pages.piece(unit, "/jobs", "jobs/_row.html", part=part, card=shown)
 
     made: Markup = unit.kept.get(key, draw, lambda html: 500 + 2 * len(html))

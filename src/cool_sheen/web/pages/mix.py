@@ -38,11 +38,16 @@ def mix(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Resp
     running, queue, offered = left_over.mixing_bench(unit)
     now = unit.now
     return pages.show(
-        request, unit, "mix/page.html", groups=view.grouped(queue), offers=offered,
+        request,
+        unit,
+        "mix/page.html",
+        groups=view.grouped(queue),
+        offers=offered,
         running=[view.running(b, now) for b in running if b.open],
         ended=[view.running(b, now) for b in running if not b.open][:8],
-        jars=list(stores.jars(unit.session)), state_words=STATE_WORDS,
-    )  # fmt: skip
+        jars=list(stores.jars(unit.session)),
+        state_words=STATE_WORDS,
+    )
 
 
 @router.get("/new")
@@ -80,17 +85,31 @@ def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Ty
     supplies = shelf.supplies.values()
     template = "mix/_new.html" if request.headers.get("hx-request") else "mix/new.html"
     return pages.show(
-        request, unit, template, status, typed=typed, product=product, queue=queue, worked=worked, asked=asked,
-        picture=view.planned_cup(worked) if worked else None, press=new_id(), basis_words=BASIS_WORDS,
+        request,
+        unit,
+        template,
+        status,
+        typed=typed,
+        product=product,
+        queue=queue,
+        worked=worked,
+        asked=asked,
+        picture=view.planned_cup(worked) if worked else None,
+        press=new_id(),
+        basis_words=BASIS_WORDS,
         hardeners=[(speed_of(s), s.name) for s in fitting(product, "hardener", method, supplies)],
         reducers=[(speed_of(s), s.name) for s in fitting(product, "reducer", method, supplies)]
-        if product.mix.reducer and product.mix.reducer.name not in FREE else [],
+        if product.mix.reducer and product.mix.reducer.name not in FREE
+        else [],
         additives=[s for s in supplies if s.kind in ("retarder", "accelerator") and product.family in s.families],
-        methods=[(m, WAYS[m].words) for m in product.methods], order=ORDER,
-        components=view.component_names(worked, product), jars=_jars(unit, product.key),
+        methods=[(m, WAYS[m].words) for m in product.methods],
+        order=ORDER,
+        components=view.component_names(worked, product),
+        jars=_jars(unit, product.key),
         tins=_tins(unit, product.key),
-        learned=yields(unit), cautions=unit.catalogue.cautions_for(["mix"], [product]),
-    )  # fmt: skip
+        learned=yields(unit),
+        cautions=unit.catalogue.cautions_for(["mix"], [product]),
+    )
 
 
 def _tins(unit: Unit, product: str) -> list[tuple[str, str]]:
@@ -152,13 +171,28 @@ def _pot(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Typed
     by = typed.text("by") or ("scale" if batch.state.plan.measure == "weight" else "mark")
     template = "mix/_pot.html" if request.headers.get("hx-request") else "mix/pot.html"
     return pages.show(
-        request, unit, template, status, typed=typed, batch=view.running(batch, now), state=batch.state, stage=stage,
-        rows=view.stage_rows(batch.state, order, stage, now), picture=view.poured_cup(batch.state, stage.line),
-        aim=view.aim(batch.state, stage.line), rescue=view.rescue_of(batch.state), gates=GATES, by=by, sheet=sheet,
-        left=pouring.left_guess(batch.state), presses=new_id, two_pack=batch.state.plan.pot_life_minutes is not None,
-        scale=unit.workshop.scale.reading(now), cautions=unit.catalogue.cautions_for(["mix"], [sheet]),
+        request,
+        unit,
+        template,
+        status,
+        typed=typed,
+        batch=view.running(batch, now),
+        state=batch.state,
+        stage=stage,
+        rows=view.stage_rows(batch.state, order, stage, now),
+        picture=view.poured_cup(batch.state, stage.line),
+        aim=view.aim(batch.state, stage.line),
+        rescue=view.rescue_of(batch.state),
+        gates=GATES,
+        by=by,
+        sheet=sheet,
+        left=pouring.left_guess(batch.state),
+        presses=new_id,
+        two_pack=batch.state.plan.pot_life_minutes is not None,
+        scale=unit.workshop.scale.reading(now),
+        cautions=unit.catalogue.cautions_for(["mix"], [sheet]),
         parts=view.part_names(unit, batch.state),
-    )  # fmt: skip
+    )
 
 
 @router.get("/{uuid}/live")
@@ -273,6 +307,12 @@ def label(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sh
     batch = find(unit, uuid)
     code, side = label_view.code_path(str(request.base_url) + f"mix/{uuid}")
     return pages.show(
-        request, unit, "mix/label.html", batch=view.running(batch, unit.now), state=batch.state, code=code,
-        side=side, parts=view.part_names(unit, batch.state),
-    )  # fmt: skip
+        request,
+        unit,
+        "mix/label.html",
+        batch=view.running(batch, unit.now),
+        state=batch.state,
+        code=code,
+        side=side,
+        parts=view.part_names(unit, batch.state),
+    )

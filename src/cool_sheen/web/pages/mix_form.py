@@ -59,15 +59,23 @@ def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: Wh
     ml, grams = (None, None) if how in ("parts", "tins") else read_amount(typed, "amount")
     choice = _choice(typed, product, queue, parts, shelf)
     asked = Asked(
-        product=product.key, parts=parts, how=how, amount_ml=ml, amount_g=grams,
-        have_of=int(typed.number("have_of", 0, 19) or 0), sku=typed.text("sku", most=100),
-        tins=int(typed.number("tins", 1, 200) or 1), choice=choice, method=_one_of(typed, "method", product.methods),
-        reservoir=_reservoir(typed), cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
+        product=product.key,
+        parts=parts,
+        how=how,
+        amount_ml=ml,
+        amount_g=grams,
+        have_of=int(typed.number("have_of", 0, 19) or 0),
+        sku=typed.text("sku", most=100),
+        tins=int(typed.number("tins", 1, 200) or 1),
+        choice=choice,
+        method=_one_of(typed, "method", product.methods),
+        reservoir=_reservoir(typed),
+        cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
         tare_g=typed.quantity("tare", "weight", -0.001, 50_000, optional=True) or 0.0,
         estimate=_one_of(typed, "estimate", ("shop", "book")) or "shop",
         jar=typed.uuid("jar", "Choose a jar of the list.") if typed.text("jar") else None,
         reason=typed.text("reason", most=400),
-    )  # fmt: skip
+    )
     if how in ("ready", "mixed") and grams is not None:
         typed.notes["amount"] = "Give this one as a volume, such as 600 ml."
     typed.stop()
@@ -120,9 +128,16 @@ def _choice(
     named = [name for name in typed.values if str(name).startswith("density.")]
     densities = [(name.removeprefix("density."), value) for name in named if (value := typed.number(name, 0.3, 3))]
     return Choice(
-        hardener, reducer, "", pct, basis, tuple(doses), None,  # type: ignore[arg-type]
-        bool(typed.text("reason", most=400)), tuple(densities),
-    )  # fmt: skip
+        hardener,
+        reducer,
+        "",
+        pct,
+        basis,  # type: ignore[arg-type]
+        tuple(doses),
+        None,
+        bool(typed.text("reason", most=400)),
+        tuple(densities),
+    )
 
 
 def _dose(typed: Typed, supply: Supply) -> float | None:

@@ -190,8 +190,12 @@ def touch(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
         how = typed.text("how") or "thumb_on_tape"
         if how not in TOUCH_WORDS:
             raise Refused("Say how it was tested.", {"how": "Choose from the list."})
-        told = {"ready": answer == "yes", "milestone": typed.text("milestone") or None, "how": how,
-                "zones": typed.ticked("zone")}  # fmt: skip
+        told = {
+            "ready": answer == "yes",
+            "milestone": typed.text("milestone") or None,
+            "how": how,
+            "zones": typed.ticked("zone"),
+        }
         said = work.TouchSaid.model_validate(told)
         return work.touch(unit, found, press, said)
 
@@ -208,9 +212,12 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         at = typed.moment("at", unit.zone)
         typed.stop()
         said = work.SandSaid(
-            grit=grit, wet=typed.flag("wet"), removal_um=removal, break_through=typed.flag("break_through"),
+            grit=grit,
+            wet=typed.flag("wet"),
+            removal_um=removal,
+            break_through=typed.flag("break_through"),
             zones=typed.ticked("zone"),
-        )  # fmt: skip
+        )
         return work.sanded(unit, found, press, said, at)
 
     return _log(request, uuid, workshop, pages, form, write)

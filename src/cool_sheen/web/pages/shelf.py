@@ -38,10 +38,22 @@ def shelf(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, find:
     products.sort(key=lambda p: (ROLES.index(p.role), p.name))
     marks = {p.key: {m.name: m for m in p.milestones} for p in products}
     return pages.show(
-        request, unit, "shelf/page.html", products=products, supplies=supplies, marks=marks, columns=_MARKS_SHOWN,
-        families=FAMILY_WORDS, supply_words=SUPPLY_WORDS, minutes=minutes, own=found.own, find=find, kind=kind,
-        kinds=_kinds(found), total=len(found.products) + len(found.supplies),
-    )  # fmt: skip
+        request,
+        unit,
+        "shelf/page.html",
+        products=products,
+        supplies=supplies,
+        marks=marks,
+        columns=_MARKS_SHOWN,
+        families=FAMILY_WORDS,
+        supply_words=SUPPLY_WORDS,
+        minutes=minutes,
+        own=found.own,
+        find=find,
+        kind=kind,
+        kinds=_kinds(found),
+        total=len(found.products) + len(found.supplies),
+    )
 
 
 def _has(find: str, sheet: Product | Supply) -> bool:
@@ -57,7 +69,7 @@ def _kinds(found: WholeShelf) -> list[tuple[str, str]]:
         *((role, words) for role, words in ROLE_WORDS.items() if role in roles),
         *((key, words) for key, words in FAMILY_WORDS.items() if key in families),
         *((key, f"{words}s") for key, words in SUPPLY_WORDS.items() if key in supplies),
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/schema.json")
@@ -134,9 +146,17 @@ def _form(
 ) -> Response:
     rows = sheet_form.rows_of(typed.values)
     return pages.show(
-        request, unit, "shelf/edit.html", status, typed=typed, key=key, copy=copy, form=sheet_form, rows=rows,
+        request,
+        unit,
+        "shelf/edit.html",
+        status,
+        typed=typed,
+        key=key,
+        copy=copy,
+        form=sheet_form,
+        rows=rows,
         cautions=pages.workshop.catalogue.cautions,
-    )  # fmt: skip
+    )
 
 
 @router.post("/new")
@@ -194,9 +214,15 @@ def supply(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sho
         raise Missing("supply")
     cautions = [unit.catalogue.cautions[c] for c in found.cautions]
     return pages.show(
-        request, unit, "shelf/supply.html", supply=found, families=FAMILY_WORDS, words=SUPPLY_WORDS,
-        cautions=cautions, minutes=minutes,
-    )  # fmt: skip
+        request,
+        unit,
+        "shelf/supply.html",
+        supply=found,
+        families=FAMILY_WORDS,
+        words=SUPPLY_WORDS,
+        cautions=cautions,
+        minutes=minutes,
+    )
 
 
 @router.get("/{key}")
@@ -211,13 +237,27 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
     spaces = spaces_by_id(unit)
     learned = taught_of(unit, key)
     return pages.show(
-        request, unit, "shelf/product.html", product=found, families=FAMILY_WORDS, words=WORDS, minutes=minutes,
-        used=used, cautions=cautions, after={m.name: m.ref_minutes for m in found.milestones}, own=mine,
-        roles=ROLE_WORDS, put_on_by=[WAYS[m].words for m in found.methods], ships=ships is not None,
+        request,
+        unit,
+        "shelf/product.html",
+        product=found,
+        families=FAMILY_WORDS,
+        words=WORDS,
+        minutes=minutes,
+        used=used,
+        cautions=cautions,
+        after={m.name: m.ref_minutes for m in found.milestones},
+        own=mine,
+        roles=ROLE_WORDS,
+        put_on_by=[WAYS[m].words for m in found.methods],
+        ships=ships is not None,
         changes=shelves.differences(ships, found) if mine and ships else [],
-        learned=learned, space_names={uuid: s.name for uuid, s in spaces.items()}, hows=TOUCH_WORDS, new_id=new_id,
+        learned=learned,
+        space_names={uuid: s.name for uuid, s in spaces.items()},
+        hows=TOUCH_WORDS,
+        new_id=new_id,
         before=learn([]),
-    )  # fmt: skip
+    )
 
 
 def minutes(value: float) -> str:

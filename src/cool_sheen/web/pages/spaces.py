@@ -31,11 +31,17 @@ def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, space:
 def _values(space: Space, units: str) -> dict[str, Any]:
     heat = "" if space.heater_min_c is None else f"{shown(space.heater_min_c, 'temperature', units)[0]:.4g}"
     return {
-        "space": str(space.uuid), "name": space.name, "kind": space.kind, "heater": heat,
-        "dehumidifier": _plain(space.dehumidifier_max_rh_pct), "lag": _plain(space.lag_h),
-        "air_movement": space.air_movement, "sensor": "1" if space.has_sensor else "",
-        "floor_damped": "1" if space.floor_damped else "", "extraction": "1" if space.extraction else "",
-    }  # fmt: skip
+        "space": str(space.uuid),
+        "name": space.name,
+        "kind": space.kind,
+        "heater": heat,
+        "dehumidifier": _plain(space.dehumidifier_max_rh_pct),
+        "lag": _plain(space.lag_h),
+        "air_movement": space.air_movement,
+        "sensor": "1" if space.has_sensor else "",
+        "floor_damped": "1" if space.floor_damped else "",
+        "extraction": "1" if space.extraction else "",
+    }
 
 
 def _plain(value: float | None) -> str:
@@ -48,10 +54,18 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
     if shop.latitude is not None and shop.longitude is not None:
         sun = sun_times(unit.now, shop.latitude, shop.longitude, zone_of(shop))
     return pages.show(
-        request, unit, "weather/spaces.html", status, typed=typed, spaces=list(spaces_by_id(unit).values()),
-        kinds=[(key, words) for key, (words, _) in SPACE_KINDS.items()], moves=list(ROOM_AIR.items()), lags=SPACE_LAG_H,
-        kind_words={key: words for key, (words, _) in SPACE_KINDS.items()}, sun=sun,
-    )  # fmt: skip
+        request,
+        unit,
+        "weather/spaces.html",
+        status,
+        typed=typed,
+        spaces=list(spaces_by_id(unit).values()),
+        kinds=[(key, words) for key, (words, _) in SPACE_KINDS.items()],
+        moves=list(ROOM_AIR.items()),
+        lags=SPACE_LAG_H,
+        kind_words={key: words for key, (words, _) in SPACE_KINDS.items()},
+        sun=sun,
+    )
 
 
 @router.post("")
@@ -80,11 +94,19 @@ def _save(unit: Unit, typed: Typed) -> None:
     dry, lag = typed.number("dehumidifier", 1, 100), typed.number("lag", 0, 240)
     uuid: UUID | None = typed.uuid("space", "There is no such space.") if typed.text("space") else None
     typed.stop()
-    new = NewSpace.model_validate({
-        "name": name, "kind": kind, "heater_min_c": heater, "dehumidifier_max_rh_pct": dry, "lag_h": lag,
-        "air_movement": moves or None, "has_sensor": typed.flag("sensor"), "floor_damped": typed.flag("floor_damped"),
-        "extraction": typed.flag("extraction"),
-    })  # fmt: skip
+    new = NewSpace.model_validate(
+        {
+            "name": name,
+            "kind": kind,
+            "heater_min_c": heater,
+            "dehumidifier_max_rh_pct": dry,
+            "lag_h": lag,
+            "air_movement": moves or None,
+            "has_sensor": typed.flag("sensor"),
+            "floor_damped": typed.flag("floor_damped"),
+            "extraction": typed.flag("extraction"),
+        }
+    )
     if uuid is None:
         add_space(unit, new)
     else:

@@ -40,15 +40,27 @@ def _chosen(text: str) -> UUID | None:
 
 @router.get("")
 def take_off(
-    request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, project: str = "",
+    request: Request,
+    unit: UnitDep,
+    pages: PagesDep,
+    shop: ShopDep,
+    project: str = "",
     estimate: str = "shop",
-) -> Response:  # fmt: skip
+) -> Response:
     """Show what everything that is planned will take, what there is, and what to buy."""
     found = stores.stores_of(unit, shop, _chosen(project), "book" if estimate == "book" else "shop")
     return pages.show(
-        request, unit, "stores/takeoff.html", rooms=ROOMS, found=found, projects=found.projects, project=project,
-        estimate=estimate, learned=yields(unit), now_at=unit.now,
-    )  # fmt: skip
+        request,
+        unit,
+        "stores/takeoff.html",
+        rooms=ROOMS,
+        found=found,
+        projects=found.projects,
+        project=project,
+        estimate=estimate,
+        learned=yields(unit),
+        now_at=unit.now,
+    )
 
 
 @router.get("/takeoff.csv")
@@ -58,9 +70,18 @@ def take_off_csv(unit: UnitDep, shop: ShopDep, project: str = "", estimate: str 
     rows: list[list[Any]] = [["kind", "name", "part", "need_ml", "in_stock_ml", "buy", "left_ml", "cost"]]
     rows += [["layer", f"{n.layer}: {n.product.name}", n.part, round(n.ready_ml, 1), *[""] * 4] for n in found.layers]
     rows += [
-        ["component", li.name, "", round(li.need_ml, 1), round(li.have_ml, 1), round(li.missing_ml, 1),
-         round(li.left_ml, 1), ""] for li in found.lines
-    ]  # fmt: skip
+        [
+            "component",
+            li.name,
+            "",
+            round(li.need_ml, 1),
+            round(li.have_ml, 1),
+            round(li.missing_ml, 1),
+            round(li.left_ml, 1),
+            "",
+        ]
+        for li in found.lines
+    ]
     rows += [["buy", b.pack.name, "", "", "", b.count, "", b.cost] for b in found.shopping.buy]
     rows += [["consumable", name, "", "", "", f"{n:.2f} {unit}", "", cost] for name, n, unit, cost in found.consumables]
     return _csv("take-off.csv", rows)
@@ -93,12 +114,20 @@ def _stock(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: 
     names = stores.names_of(unit)
     item = typed.text("item", most=100)
     return pages.show(
-        request, unit, "stores/stock.html", status, rooms=ROOMS, typed=typed,
+        request,
+        unit,
+        "stores/stock.html",
+        status,
+        rooms=ROOMS,
+        typed=typed,
         lines=stores.shelf_of_stock(unit),
-        names=sorted(names.items(), key=lambda pair: pair[1]), movements=kept.movements(unit.session, item or None, 40),
-        called=names, press=new_id(), now_at=unit.now,
+        names=sorted(names.items(), key=lambda pair: pair[1]),
+        movements=kept.movements(unit.session, item or None, 40),
+        called=names,
+        press=new_id(),
+        now_at=unit.now,
         sizes=sorted((o.pack for o in packs.packs_on_offer(unit).values()), key=lambda p: p.name),
-    )  # fmt: skip
+    )
 
 
 @router.post("/stock")
@@ -131,9 +160,17 @@ def _sizes(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: 
     shown = [o for o in offers if find in o.pack.name.lower()]
     names = stores.names_of(unit)
     return pages.show(
-        request, unit, "stores/sizes.html", status, rooms=ROOMS, typed=typed, offers=shown, total=len(offers),
-        called=names, names=sorted(names.items(), key=lambda pair: pair[1]),
-    )  # fmt: skip
+        request,
+        unit,
+        "stores/sizes.html",
+        status,
+        rooms=ROOMS,
+        typed=typed,
+        offers=shown,
+        total=len(offers),
+        called=names,
+        names=sorted(names.items(), key=lambda pair: pair[1]),
+    )
 
 
 @router.post("/sizes")
@@ -154,10 +191,16 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
                     c if c.isalnum() and c.isascii() else "-" for c in typed.text("name", "a name").lower()
                 ).strip("-")[:60]
             )
-            packs.add_pack(unit, {
-                "sku": sku, "name": typed.text("name", "a name"), "price": price,
-                "contains": {typed.text("item", most=100): amount}, "keeps_days_opened": int(keeps or 365),
-            })  # fmt: skip
+            packs.add_pack(
+                unit,
+                {
+                    "sku": sku,
+                    "name": typed.text("name", "a name"),
+                    "price": price,
+                    "contains": {typed.text("item", most=100): amount},
+                    "keeps_days_opened": int(keeps or 365),
+                },
+            )
             return
         typed.stop()
         packs.set_pack(unit, typed.text("sku", most=100), price, typed.flag("to_be_had"))
@@ -266,8 +309,17 @@ def learned(
         if p.label_m2_per_l
     ]
     return pages.show(
-        request, unit, "stores/yields.html", rooms=ROOMS, typed=typed, sheet=sheet, checked=checked, labels=labels,
-        products=sorted(((p.key, p.name) for p in products.values()), key=lambda pair: pair[1]), shapes=SHAPE_WORDS,
-        ways=WAYS, learned=sorted(yields(unit).values(), key=lambda y: (y.shape, y.method)),
+        request,
+        unit,
+        "stores/yields.html",
+        rooms=ROOMS,
+        typed=typed,
+        sheet=sheet,
+        checked=checked,
+        labels=labels,
+        products=sorted(((p.key, p.name) for p in products.values()), key=lambda pair: pair[1]),
+        shapes=SHAPE_WORDS,
+        ways=WAYS,
+        learned=sorted(yields(unit).values(), key=lambda y: (y.shape, y.method)),
         book=transfer_efficiency,
-    )  # fmt: skip
+    )

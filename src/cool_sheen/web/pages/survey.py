@@ -59,14 +59,23 @@ def _values(part: Part, zone: Zone, shop: Shop, *, as_new: bool) -> dict[str, st
     """Return a zone as the form's texts; for a new one only what it is likely to share."""
     shape: dict[str, Any] = {"kind": "sheet"} if as_new else (zone.shape or {"kind": "typed"})
     out = {
-        "zone": str(zone.uuid), "name": "" if as_new else zone.name, "kind": zone.kind,
-        "substrate": zone.substrate or part.substrate, "old_finish": zone.old_finish, "old_state": zone.old_state,
-        "strip": zone.strip, "face": str(zone.face_uuid), "keep_texture": "1" if zone.keep_texture else "",
-        "word_of_another": "1" if zone.word_of_another else "", "from_its_area": "1" if as_new else "",
+        "zone": str(zone.uuid),
+        "name": "" if as_new else zone.name,
+        "kind": zone.kind,
+        "substrate": zone.substrate or part.substrate,
+        "old_finish": zone.old_finish,
+        "old_state": zone.old_state,
+        "strip": zone.strip,
+        "face": str(zone.face_uuid),
+        "keep_texture": "1" if zone.keep_texture else "",
+        "word_of_another": "1" if zone.word_of_another else "",
+        "from_its_area": "1" if as_new else "",
         "bare_since": zone.bare_since.astimezone(zone_of(shop)).strftime("%Y-%m-%dT%H:%M") if zone.bare_since else "",
-        "shape": shape["kind"], "count": str(shape.get("count", 1)), "sides": str(shape.get("sides", 1)),
+        "shape": shape["kind"],
+        "count": str(shape.get("count", 1)),
+        "sides": str(shape.get("sides", 1)),
         "openness": f"{100 * shape.get('openness', 0.5):g}",
-    }  # fmt: skip
+    }
     for name, field in _SIZES.items():
         out[name] = f"{shown(shape[field], 'length', shop.units)[0]:.4g}" if shape.get(field) else ""
     if not as_new:
@@ -82,7 +91,10 @@ def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View)
     now = unit.now
     rows = [
         {
-            "zone": row, "facts": fact, "found": found[row.uuid], "rusting": rusting(fact, now),
+            "zone": row,
+            "facts": fact,
+            "found": found[row.uuid],
+            "rusting": rusting(fact, now),
             "bare_for": _age((now - fact.bare_since).total_seconds() / 3600) if fact.bare_since else "",
             "coats": sum(state.coats_by_zone[row.uuid].values()),
             "substrate": unit.catalogue.substrates[row.substrate or part.substrate].name,
@@ -90,18 +102,35 @@ def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View)
             "merges": any(z.split_from == row.split_from for z in part.live_zones if z is not row and row.split_from),
         }
         for row, fact in zip(part.live_zones, facts, strict=True)
-    ]  # fmt: skip
+    ]
     made = survey.tests_shown(unit, part, state)
     keys = ["lead", "dust"] if any(not f.bare for f in facts) else ["dust"]
     return pages.show(
-        request, unit, "survey/page.html", view.status, part=part, rows=rows, typed=view.typed, form=view.form,
-        total=sum(f.area_m2 for f in facts), tests=unit.catalogue.tests, made=made,
-        stops=[m for m in _latest(made) if m.result.stop], claims=list(state.claims.values()), steps=STEP_WORDS,
-        zone_names={z.uuid: z.name for z in part.live_zones}, first_bare=bared_first(facts), new_id=new_id,
-        choices=_choices(unit, part), strips=STRIP_WORDS, ways=WAYS, shape_needs=NEEDS, claimable=_CLAIMABLE,
+        request,
+        unit,
+        "survey/page.html",
+        view.status,
+        part=part,
+        rows=rows,
+        typed=view.typed,
+        form=view.form,
+        total=sum(f.area_m2 for f in facts),
+        tests=unit.catalogue.tests,
+        made=made,
+        stops=[m for m in _latest(made) if m.result.stop],
+        claims=list(state.claims.values()),
+        steps=STEP_WORDS,
+        zone_names={z.uuid: z.name for z in part.live_zones},
+        first_bare=bared_first(facts),
+        new_id=new_id,
+        choices=_choices(unit, part),
+        strips=STRIP_WORDS,
+        ways=WAYS,
+        shape_needs=NEEDS,
+        claimable=_CLAIMABLE,
         settings=sorted({f.setting for f in part.faces}),
         cautions=[unit.catalogue.cautions[k] for k in keys],
-    )  # fmt: skip
+    )
 
 
 def _latest(made: list[survey.Shown]) -> list[survey.Shown]:
@@ -193,11 +222,15 @@ def _zone_said(unit: Unit, typed: Typed) -> survey.ZoneSaid:
     return _made(
         survey.ZoneSaid,
         {
-            "name": name, "shape": shape, "face": face, "bare_since": since,
-            "keep_texture": typed.flag("keep_texture"), "word_of_another": typed.flag("word_of_another"),
+            "name": name,
+            "shape": shape,
+            "face": face,
+            "bare_since": since,
+            "keep_texture": typed.flag("keep_texture"),
+            "word_of_another": typed.flag("word_of_another"),
             **{k: typed.text(k) for k in ("kind", "substrate", "old_finish", "old_state", "strip")},
         },
-    )  # fmt: skip
+    )
 
 
 def _made(kind: type[T], data: dict[str, Any]) -> T:
@@ -303,9 +336,13 @@ def test(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             raise Refused("Check what was entered.", {"test_zone": f"{len(strange)} is no zone of this part."})
         said = _made(
             SurveyTestPayload,
-            {"test": typed.text("test"), "result": typed.text("result"), "reading": reading,
-             "depth": typed.text("depth")},
-        )  # fmt: skip
+            {
+                "test": typed.text("test"),
+                "result": typed.text("result"),
+                "reading": reading,
+                "depth": typed.text("depth"),
+            },
+        )
         survey.log_test(unit, part, press, said)
 
     return _done(request, uuid, workshop, pages, form, act, "test")

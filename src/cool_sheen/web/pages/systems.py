@@ -124,19 +124,41 @@ def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Ty
     chosen = next((c for c in cards if c.layer.id == typed.text("layer")), None)
     products = sorted(design.shelf.products.values(), key=lambda p: (ROLES.index(p.role), p.name))
     return pages.show(
-        request, unit, template, status, design=design, place=place, typed=typed, cards=cards, chosen=chosen,
-        findings=view.sorted_findings(design.findings), figures=view.figures(design.figures, typed.units),
-        section_data=view.stack_section(design, typed.units), verdict_words=view.VERDICT_WORDS, products=products,
-        roles=ROLE_WORDS, coat_words=COAT_WORDS, step_words=STEP_WORDS, preparing=_PREPARE, where=_where(design),
-        grits=list(MEAN_UM), changes=COLOUR_CHANGE, strengths=PIGMENT_STRENGTH, schools=unit.catalogue.schools,
-        grounds=GROUND_WORDS, below_words=BELOW_WORDS, state_words=STATE_WORDS, offered=building.offered,
-        new_id=new_id, newer=_newer(unit, design),
+        request,
+        unit,
+        template,
+        status,
+        design=design,
+        place=place,
+        typed=typed,
+        cards=cards,
+        chosen=chosen,
+        findings=view.sorted_findings(design.findings),
+        figures=view.figures(design.figures, typed.units),
+        section_data=view.stack_section(design, typed.units),
+        verdict_words=view.VERDICT_WORDS,
+        products=products,
+        roles=ROLE_WORDS,
+        coat_words=COAT_WORDS,
+        step_words=STEP_WORDS,
+        preparing=_PREPARE,
+        where=_where(design),
+        grits=list(MEAN_UM),
+        changes=COLOUR_CHANGE,
+        strengths=PIGMENT_STRENGTH,
+        schools=unit.catalogue.schools,
+        grounds=GROUND_WORDS,
+        below_words=BELOW_WORDS,
+        state_words=STATE_WORDS,
+        offered=building.offered,
+        new_id=new_id,
+        newer=_newer(unit, design),
         anti_slip=[s for s in design.shelf.supplies.values() if s.kind == "grit"],
         cautions=unit.catalogue.cautions_for(
             view.kinds_of(design.system), (design.products[la.product] for la in design.system.used)
         ),
         other_systems=design.shelf.systems,
-    )  # fmt: skip
+    )
 
 
 def _newer(unit: Unit, design: Design) -> list[shelf.Newer]:
@@ -240,11 +262,13 @@ def _sides(request: Request, pages: PagesDep, unit: Unit, place: Place, key: str
     shown = "systems/_sides.html" if request.headers.get("hx-request") else "systems/sides.html"
     if key == "method":
         costs = building.methods_of(design)
-        return pages.show(request, unit, shown, school=None, costs=costs, sides=[], place=place, design=design,
-                          hours=view.hours)  # fmt: skip
+        return pages.show(
+            request, unit, shown, school=None, costs=costs, sides=[], place=place, design=design, hours=view.hours
+        )
     school = next((s for s in unit.catalogue.schools if s.key == key), None)
     if school is None:
         raise Refused("There is no such question.", status=404)
     sides = [(s, view.figures(s.figures, units)) for s in building.school_sides(design, school)]
-    return pages.show(request, unit, shown, school=school, sides=sides, costs=[], place=place, design=design,
-                      hours=view.hours)  # fmt: skip
+    return pages.show(
+        request, unit, shown, school=school, sides=sides, costs=[], place=place, design=design, hours=view.hours
+    )

@@ -79,8 +79,13 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
             "margin_k": float(at.surface_temp_c[0] - at.dew_point_c[0]),
         },
         "band": band.draw(
-            climate.series, frame_around(now, _BACK, _AHEAD, 1150.0), zone, height=230,
-            shut=shut, product_name=sheet.name, fahrenheit=shop.units == "us",
+            climate.series,
+            frame_around(now, _BACK, _AHEAD, 1150.0),
+            zone,
+            height=230,
+            shut=shut,
+            product_name=sheet.name,
+            fahrenheit=shop.units == "us",
         ),
         "measured": band.measured(
             measured_spans(unit, chosen, now - _BACK, weather), frame_around(now, _BACK, _AHEAD, 1150.0)
@@ -97,7 +102,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
         "imports": store_climate.imports(unit.session),
         "zones": sorted(available_timezones()),
         "zone_name": shop.time_zone,
-    }  # fmt: skip
+    }
 
 
 def _open_elsewhere(unit: Unit, coat: GoingOn, mass: str, spaces: dict[UUID, Space], chosen: Space) -> list[Space]:

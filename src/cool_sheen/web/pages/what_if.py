@@ -30,6 +30,13 @@ def page(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sho
     drawn = [(o, bars.draw(o.plan.steps, o.ends, frame, zone)) for o in outcomes]
     best = min((o.ends for o in outcomes if o.ends), default=None)
     return pages.show(
-        request, unit, "part/what_if.html", 422 if typed.notes else 200, found=found, drawn=drawn, typed=typed,
-        best=best, base=outcomes[0],
-    )  # fmt: skip
+        request,
+        unit,
+        "part/what_if.html",
+        422 if typed.notes else 200,
+        found=found,
+        drawn=drawn,
+        typed=typed,
+        best=best,
+        base=outcomes[0],
+    )

@@ -86,12 +86,19 @@ def draw(
     margin = shown.surface_temp_c - shown.dew_point_c
     says = f"dew margin from {margin.min():.1f} to {margin.max():.1f} K"
     return Band(
-        frame.width, height, frame.x(frame.now),
+        frame.width,
+        height,
+        frame.x(frame.now),
         f"{path(shown.surface_temp_c)} L{back(shown.dew_point_c)} Z",
-        path(shown.air_temp_c), path(shown.surface_temp_c), path(shown.dew_point_c),
-        gates, hours(frame, zone), _degrees(low, high, height, fahrenheit), _last(shut, frame, zone, product_name),
+        path(shown.air_temp_c),
+        path(shown.surface_temp_c),
+        path(shown.dew_point_c),
+        gates,
+        hours(frame, zone),
+        _degrees(low, high, height, fahrenheit),
+        _last(shut, frame, zone, product_name),
         says,
-    )  # fmt: skip
+    )
 
 
 def _gate(frame: Frame, since: datetime, to: datetime) -> Block:

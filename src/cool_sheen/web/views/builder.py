@@ -57,10 +57,16 @@ def cards(design: Design, units: str, change: str, strength: str) -> list[Card]:
         verdict = max(mine, key=GRAVITY.__getitem__, default="good")
         out.append(
             Card(
-                layer, product, place, coats_words(layer, units), _after(layer), verdict,
-                _survive(layer, product, units), _hide(layer, product, units, (change, strength)),
+                layer,
+                product,
+                place,
+                coats_words(layer, units),
+                _after(layer),
+                verdict,
+                _survive(layer, product, units),
+                _hide(layer, product, units, (change, strength)),
             )
-        )  # fmt: skip
+        )
     return out[::-1]
 
 
@@ -134,20 +140,38 @@ def figures(c: Consequence, units: str) -> list[Figure]:
     reserve = "–" if c.reserve_over_um is None else amount(c.reserve_over_um, "film", units)
     return [
         Figure("hands on", hours(c.hands_on_h), f"{len(c.steps)} steps, each by its kind and the area it is done to"),
-        Figure("until done", "stuck" if c.stuck else _days(c.days), c.stuck or
-               "laid along this space's forecast from now, in working hours, openings late and closings early",
-               bool(c.stuck)),
-        Figure("ready mix", f"{amount(c.litres * 1000, 'volume', units)}",
-               f"{c.coats} coats: area × wet film / transfer efficiency of each zone's method and shape"),
+        Figure(
+            "until done",
+            "stuck" if c.stuck else _days(c.days),
+            c.stuck or "laid along this space's forecast from now, in working hours, openings late and closings early",
+            bool(c.stuck),
+        ),
+        Figure(
+            "ready mix",
+            f"{amount(c.litres * 1000, 'volume', units)}",
+            f"{c.coats} coats: area × wet film / transfer efficiency of each zone's method and shape",
+        ),
         Figure("film left", amount(c.film_um, "film", units), "dry film of all coats less sanding, thinnest zone"),
-        Figure("tightest window", "–" if c.tightest_h is None else hours(c.tightest_h), tight,
-               c.tightest_h is not None and c.tightest_h < 0.5),
-        Figure("over the reserve", reserve, "what sanding leaves beyond the reserve, thinnest zone",
-               c.reserve_over_um is not None and c.reserve_over_um < 0),
-        Figure("under a run", f"{c.run_margin_pct:.0f} %", "thickest coat against the film that runs on its sheet",
-               c.run_margin_pct < 0),
+        Figure(
+            "tightest window",
+            "–" if c.tightest_h is None else hours(c.tightest_h),
+            tight,
+            c.tightest_h is not None and c.tightest_h < 0.5,
+        ),
+        Figure(
+            "over the reserve",
+            reserve,
+            "what sanding leaves beyond the reserve, thinnest zone",
+            c.reserve_over_um is not None and c.reserve_over_um < 0,
+        ),
+        Figure(
+            "under a run",
+            f"{c.run_margin_pct:.0f} %",
+            "thickest coat against the film that runs on its sheet",
+            c.run_margin_pct < 0,
+        ),
         Figure("windows missed", str(c.keyings), "times the plan has to key because a window closes first"),
-    ]  # fmt: skip
+    ]
 
 
 def _days(value: float) -> str:

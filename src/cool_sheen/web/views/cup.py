@@ -129,9 +129,11 @@ def _slab(canvas: CupCanvas, left: float, right: float, low: float, high: float)
     if high - low < 1e-6:
         return ""
     corners = [
-        (left + canvas.edge(low), canvas.y(low)), (right - canvas.edge(low), canvas.y(low)),
-        (right - canvas.edge(high), canvas.y(high)), (left + canvas.edge(high), canvas.y(high)),
-    ]  # fmt: skip
+        (left + canvas.edge(low), canvas.y(low)),
+        (right - canvas.edge(low), canvas.y(low)),
+        (right - canvas.edge(high), canvas.y(high)),
+        (left + canvas.edge(high), canvas.y(high)),
+    ]
     return " ".join(f"{x:.1f},{y:.1f}" for x, y in corners)
 
 

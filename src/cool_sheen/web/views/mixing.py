@@ -54,10 +54,18 @@ def running(batch: RunningBatch, now: datetime) -> BatchCard:
         word = "mixed"
     waits = induct is not None and now < induct and batch.open and state.plan.induction_minutes > 0
     return BatchCard(
-        batch, str(state.uuid), state.plan.name, state.plan.ready_ml, state.cup.ready_ml, ends,
-        int(ends.timestamp() * 1000) if ends and batch.open else None, bool(ends and now >= ends), share,
-        int(induct.timestamp() * 1000) if waits and induct else None, word,
-    )  # fmt: skip
+        batch,
+        str(state.uuid),
+        state.plan.name,
+        state.plan.ready_ml,
+        state.cup.ready_ml,
+        ends,
+        int(ends.timestamp() * 1000) if ends and batch.open else None,
+        bool(ends and now >= ends),
+        share,
+        int(induct.timestamp() * 1000) if waits and induct else None,
+        word,
+    )
 
 
 @dataclass(frozen=True)
@@ -128,9 +136,14 @@ def aim(state: BatchState, line: int) -> Aim | None:
     grams = target.missing_ml * target.share.density_g_per_ml
     in_cup = state.cup
     return Aim(
-        cup.short_name(target.share.name), line, target.missing_ml, grams, in_cup.ready_ml + target.missing_ml,
-        state.plan.tare_g + in_cup.ready_g + grams, abs(target.target_ml - target.planned_ml) > 0.05,
-    )  # fmt: skip
+        cup.short_name(target.share.name),
+        line,
+        target.missing_ml,
+        grams,
+        in_cup.ready_ml + target.missing_ml,
+        state.plan.tare_g + in_cup.ready_g + grams,
+        abs(target.target_ml - target.planned_ml) > 0.05,
+    )
 
 
 @dataclass(frozen=True)

@@ -120,9 +120,12 @@ def portrait(film: Mapping[str, Any], canvas: Canvas) -> Section:
 
 
 def _drawn(
-    builds: Mapping[str, Build], looks: Mapping[str, Look], canvas: Canvas, planned_of: Mapping[str, float],
+    builds: Mapping[str, Build],
+    looks: Mapping[str, Look],
+    canvas: Canvas,
+    planned_of: Mapping[str, float],
     planned: float,
-) -> Section:  # fmt: skip
+) -> Section:
     tallest = max([planned, 1.0, *(b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())])
     base = canvas.height * (1 - SUBSTRATE_UM_SHARE)
     ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)

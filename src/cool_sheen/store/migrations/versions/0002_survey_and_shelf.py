@@ -45,8 +45,19 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    for column in ("word_of_another", "old_state", "old_finish", "keep_texture", "strip", "bare_since", "substrate",
-                   "shape", "kind", "was_split", "position"):  # fmt: skip
+    for column in (
+        "word_of_another",
+        "old_state",
+        "old_finish",
+        "keep_texture",
+        "strip",
+        "bare_since",
+        "substrate",
+        "shape",
+        "kind",
+        "was_split",
+        "position",
+    ):
         op.drop_column("zone", column)
     for column in ("method", "support", "setting"):
         op.drop_column("face", column)
