@@ -112,8 +112,7 @@ def batch_for(unit: Unit, part: UUID, product: str, at: datetime) -> BatchState 
     """Return the mix that a coat on a part comes out of: mixed for it, or left over and offered; the newest first.
 
     Args:
-        unit: The application.
-        opened: A session.
+        unit: The unit of work.
         part: What is coated.
         product: The key of its coating.
         at: When the coat ended.

@@ -73,8 +73,7 @@ def can_counts(unit: Unit, shop: Shop, found_all: Sequence[PartNow], moves: Move
     """Count the cans of every aerosol that parts wait for.
 
     Args:
-        unit: The application.
-        opened: A session of the database.
+        unit: The unit of work.
         shop: The shop, for its calendar.
         found_all: The parts that are meant.
         moves: For a part and one of its sessions, the day that it is moved to.

@@ -51,7 +51,7 @@ class Line:
         return self.have_ml + self.bought_ml - self.need_ml
 
     def keeps_until(self, now: datetime) -> datetime | None:
-        """Until when what is left keeps, once it is unit."""
+        """Until when what is left keeps, once it is opened."""
         return (self.opened or now) + timedelta(days=self.keeps_days) if self.keeps_days else None
 
 
