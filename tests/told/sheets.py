@@ -179,6 +179,9 @@ def air() -> str:
     hot = baked(day(), bakes, 0.5)
     page.say((hot.at_s - seconds(T0)) / 3600)
     page.say(hot.surface_temp_c)
+    page.say(baked(day(), bakes, 0.0).surface_temp_c[::2])
+    for minutes in (90, 2000, 6000):
+        page.say(minutes, pot_life_ends(T0, minutes, 20, day()), pot_life_ends(T0, minutes, 12, weather().series, 5))
     page.head("touch")
     for tests in (
         [],
