@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import lru_cache, partial
+from functools import partial
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -231,27 +231,13 @@ def mix_address(found: PartNow) -> str:
 
 def portrait(found: PartNow) -> section.Section:
     """Return a part's film as a small picture: its first zone."""
-    return _portrait(_Seen(found))
-
-
-class _Seen:
-    """A standing that is the same as another one of its version."""
-
-    def __init__(self, found: PartNow) -> None:
-        self.found = found
-
-    def __hash__(self) -> int:
-        return hash(self.found.version)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Seen) and self.found.version == other.found.version
-
-
-@lru_cache(maxsize=256)
-def _portrait(seen: _Seen) -> section.Section:
-    found = seen.found
     first = next(iter(found.history.builds.values()))
-    return section.draw({"film": first}, found.system, found.products, section.Canvas(58, 72))
+    drawn: section.Section = found.unit.kept.get(
+        ("portrait", found.version),
+        lambda: section.draw({"film": first}, found.system, found.products, section.Canvas(58, 72)),
+        lambda _: 6_000,
+    )
+    return drawn
 
 
 def layer_count(found: PartNow) -> str:
