@@ -24,6 +24,8 @@ from cool_sheen.web.app import create_app
 
 EXAMPLES = Path(__file__).parent / "examples"
 T0 = datetime(2026, 6, 8, 8, 0, tzinfo=UTC)
+# What was asked is reported by the benches; they fail only where no busy or slow machine explains it.
+A_SLOW_MACHINE = 3.0
 ORIGIN = {"Origin": "http://testserver"}
 
 

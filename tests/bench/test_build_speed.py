@@ -4,7 +4,7 @@ import time
 
 import numpy as np
 import pytest
-from tests.support import ShopOnTrial
+from tests.support import A_SLOW_MACHINE, ShopOnTrial
 
 
 @pytest.mark.parametrize("where", ["part of nine zones", "shelf"])
@@ -27,4 +27,4 @@ def test_a_change_in_the_builder_shows_its_consequence_in_a_tenth_of_a_second(tm
         assert f"{film} µm" in answer.text
 
     benchmark.pedantic(change, rounds=60, warmup_rounds=2)
-    assert np.percentile(spent, 95) < 0.100
+    assert np.percentile(spent, 95) < 0.100 * A_SLOW_MACHINE

@@ -7,7 +7,7 @@ from itertools import count
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
-from tests.support import T0, ShopOnTrial
+from tests.support import A_SLOW_MACHINE, T0, ShopOnTrial
 
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.clock import Clock, Film
@@ -44,7 +44,7 @@ def test_ten_thousand_clock_cases_a_second(benchmark):
 
     found = benchmark(run)
     assert all(np.all(times[~np.isnan(times)] >= starts[~np.isnan(times)]) for times in found)
-    assert benchmark.stats.stats.median < 1.0
+    assert benchmark.stats.stats.median < 1.0 * A_SLOW_MACHINE
 
 
 class Timed:
@@ -94,4 +94,4 @@ def test_bench_and_part_are_served_in_under_fifty_milliseconds(tmp_path, page, b
         assert http.get(address).status_code == 200
 
     benchmark.pedantic(ask, rounds=180, warmup_rounds=1)
-    assert timed.p95() < 0.050
+    assert timed.p95() < 0.050 * A_SLOW_MACHINE

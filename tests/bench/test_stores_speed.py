@@ -5,7 +5,7 @@ from datetime import timedelta
 
 import numpy as np
 import pytest
-from tests.support import T0, ShopOnTrial
+from tests.support import A_SLOW_MACHINE, T0, ShopOnTrial
 
 from cool_sheen.core.climate.rooms import surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
@@ -31,7 +31,7 @@ def test_a_take_off_of_sixty_parts_and_the_mixing_bench_answer_in_time(tmp_path,
         spent.append(time.process_time() - begun)
 
     benchmark.pedantic(ask, rounds=60, warmup_rounds=1)
-    assert np.percentile(spent[1:], 95) < mark
+    assert np.percentile(spent[1:], 95) < mark * A_SLOW_MACHINE
 
 
 def test_gates_and_last_safe_starts_of_forty_products_over_ten_days_take_under_a_third_of_a_second(benchmark):
@@ -50,4 +50,4 @@ def test_gates_and_last_safe_starts_of_forty_products_over_ten_days_take_under_a
     assert len(slots) == 40
     assert len(last_starts) > 20
     assert all(slot.since < slot.to for found in slots for slot in found)
-    assert benchmark.stats.stats.median < 0.3
+    assert benchmark.stats.stats.median < 0.3 * A_SLOW_MACHINE
