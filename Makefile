@@ -3,6 +3,7 @@ PY      := .venv/bin/python
 PORT    ?= 8000
 CSS     := src/cool_sheen/web/static/app.css
 CSS_STYLE := -s 2 -n
+PAGES   := src/cool_sheen/web/templates
 export COOL_SHEEN_DATA ?= data
 export UV_PYTHON_DOWNLOADS := never
 export PYTHONPATH := src
@@ -38,6 +39,7 @@ check: install-dev  ## style, types, layers
 	.venv/bin/ruff format --check .
 	.venv/bin/ruff check .
 	.venv/bin/css-beautify $(CSS_STYLE) $(CSS) | diff -q - $(CSS)
+	.venv/bin/djhtml --check -t 2 $(PAGES)
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 unit: install-dev  ## the core's tests alone
@@ -58,6 +60,7 @@ format: install-dev  ## put the code in shape
 	.venv/bin/ruff format .
 	.venv/bin/ruff check --fix .
 	.venv/bin/css-beautify $(CSS_STYLE) -r $(CSS)
+	.venv/bin/djhtml -t 2 $(PAGES)
 shots: install-dev browser  ## renew docs/screenshots from the demo shop
 	$(PY) scripts/shots.py
 clean:

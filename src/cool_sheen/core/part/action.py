@@ -1,6 +1,6 @@
 """What to do with a part now: by construction the first thing in its plan, and what its clock counts to until then."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from cool_sheen.core.climate.series import instant
@@ -12,6 +12,8 @@ from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, status_of, window_end
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step
+
+_BEFORE_CURING = (State.WET, State.LOCKED, State.BARE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,68 +172,69 @@ def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) ->
 
 def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
     """Sanding, or a step that waits for a milestone of the film on top."""
-    step = first.step
-    is_sand = isinstance(step, SandStep)
+    step, top = first.step, film.top
     grit = step.grit if isinstance(step, SandStep) else None
-    name = "sand" if is_sand else getattr(step, "after", None) or ""
-    top = film.top
-    mark = mark_of(top.product, name) if top else None
+    mark = (
+        mark_of(top.product, "sand" if isinstance(step, SandStep) else getattr(step, "after", None) or "")
+        if top
+        else None
+    )
     band = first.waits or (top.bands[mark] if top and mark else None)
     state = now.state
-    if top is not None and not first.inserted and state not in (State.WET, State.LOCKED, State.BARE):
-        state = state if is_sand else State.CURING
-    does = step.kind
-    if (
-        first.start <= situation.now
-        or first.wait is not Wait.FILM
-        or (band and band.likely and band.likely <= situation.now)
-    ):
-        because = first.because if first.inserted else _ready(first, top)
-        if state is State.KEY and first.inserted:
-            because = "the recoat window has closed"
-        return Action(
-            step,
-            step.label,
-            does,
-            state,
-            because=because,
-            milestone=mark,
-            band=band,
-            grit=grit,
-            zones=step.zones,
-            film=film,
-            planned=first,
-        )
-    likely = band.likely if band else first.start
-    counting = "sandable in" if is_sand else "ready in"
-    because = "the film is not there yet" if likely else "the film stands still in this climate"
-    does = "touch_test"
-    if state is State.LOCKED and top is not None:
-        lifts = top.bands[top.rule.lifts_until].likely if top.rule.lifts_until else None
-        would_lift = bool(top.rule.lifts_until) and (lifts is None or situation.now < lifts)
-        because = "a new coat would lift this one" if would_lift else "past its window, and too soft to sand"
-        likely, counting, does = top.phase_at(situation.now).to, "to key in", ""
-    elif first.inserted:
-        because = first.because
-    return Action(
+    if not isinstance(step, SandStep) and top and not first.inserted and state not in _BEFORE_CURING:
+        state = State.CURING
+    asked = Action(
         step,
         step.label,
-        does,
+        step.kind,
         state,
-        likely,
-        counting if likely else "",
-        because,
-        mark,
-        band,
-        grit,
-        alarm="sand" if is_sand else "test",
+        milestone=mark,
+        band=band,
+        grit=grit,
         zones=step.zones,
         film=film,
         planned=first,
     )
+    reached = band and band.likely and band.likely <= situation.now
+    if reached or first.start <= situation.now or first.wait is not Wait.FILM:
+        return replace(asked, because=_ready(first, top, state))
+    if state is State.LOCKED and top is not None:
+        return _locked_in(asked, situation, top)
+    return _not_there(asked, first, band)
 
 
-def _ready(first: Planned, top: CoatClock | None) -> str:
+def _not_there(asked: Action, first: Planned, band: Band | None) -> Action:
+    is_sand = isinstance(first.step, SandStep)
+    likely = band.likely if band else first.start
+    because = "the film is not there yet" if likely else "the film stands still in this climate"
+    return replace(
+        asked,
+        does="touch_test",
+        counts_to=likely,
+        counting=("sandable in" if is_sand else "ready in") if likely else "",
+        because=first.because if first.inserted else because,
+        alarm="sand" if is_sand else "test",
+    )
+
+
+def _locked_in(asked: Action, situation: Situation, top: CoatClock) -> Action:
+    """Past its window, and nothing keys it before it is hard enough."""
+    lifts = top.bands[top.rule.lifts_until].likely if top.rule.lifts_until else None
+    would_lift = bool(top.rule.lifts_until) and (lifts is None or situation.now < lifts)
+    to = top.phase_at(situation.now).to
+    return replace(
+        asked,
+        does="",
+        counts_to=to,
+        counting="to key in" if to else "",
+        because="a new coat would lift this one" if would_lift else "past its window, and too soft to sand",
+        alarm="sand" if isinstance(asked.step, SandStep) else "test",
+    )
+
+
+def _ready(first: Planned, top: CoatClock | None, state: State) -> str:
+    if first.inserted:
+        return "the recoat window has closed" if state is State.KEY else first.because
     if top is None:
         return "the next step of the system"
     words = "the film is ready by the clock: test first"
