@@ -2,10 +2,11 @@
 
 from cool_sheen.core.advice.findings import Ground, look_over, worst
 from cool_sheen.core.advice.remedies import Choices, take
+from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import every_pair
 from cool_sheen.core.coatings.families import ROLES
-from cool_sheen.core.coatings.systems import Coat, System
+from cool_sheen.core.coatings.systems import Coat, Layer, System
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.survey.zones import what_is_below
 from cool_sheen.formats.catalogue import compatibility
@@ -29,12 +30,56 @@ def advice() -> str:
     for key, system in SHIPPED.systems.items():
         page.head(key)
         _over_old(page, system)
+        _sides(page, system)
         _edited(page, system)
     return page.text()
 
 
+OLD = (
+    ("enamel_1k", "cured"),
+    ("lacquer", "failing"),
+    ("epoxy_2k", "weathered"),
+    ("unknown", "unknown"),
+    ("shellac", "open"),
+)
+
+
+def _sides(page: Page, system: System) -> None:
+    """Every side of every question, over grounds of several kinds: what it changes in layers and zones."""
+    steel, timber = zone("steel"), zone("timber", ground="bare_timber", setting=2)
+    failing = zone("failing", old_finish="lacquer", old_state="failing")
+    sound = zone("sound", old_finish="enamel_1k", old_state="cured")
+    parts = {
+        "steel and old": (steel, failing, sound),
+        "timber": (timber,),
+        "two faces": (steel, timber),
+        "old": (sound,),
+    }
+    was = {layer.id: layer for layer in system.layers}
+    told: set[str] = set()
+    for words, zones in parts.items():
+        for school in SHIPPED.schools:
+            for side, after in sides_of(school, Draft(system, zones, SHIPPED.products)):
+                layers = [_layer(la) for la in after.system.layers if la != was.get(la.id)]
+                strips = [z.strip for z in after.zones if z.strip != "nothing"]
+                prepared = [p.kind for p in after.system.prepare if p not in system.prepare]
+                says = " ".join([school.key, side.key, after.system.turning, *prepared, *strips, *layers])
+                page.say("side", words, says if says not in told else f"{school.key} {side.key} as above")
+                told.add(says)
+
+
+def _layer(layer: Layer) -> str:
+    coats = [
+        f"{c.kind[0]}{c.wet_film_um:g}{'' if c.where == 'all' else ' ' + c.where}{'' if c.counted else ' not counted'}"
+        for c in layer.coats
+    ]
+    sanding = [f"{rung.grit} {rung.removal_um:g}" for rung in layer.sanding]
+    more = (layer.between_coats, layer.reducer_speed, *layer.then, "left out" if layer.left_out else "")
+    return f"[{layer.id}: {', '.join([*coats, *sanding, *more])}]"
+
+
 def _over_old(page: Page, system: System) -> None:
-    for old, state in (("enamel_1k", "cured"), ("lacquer", "failing")):
+    for old, state in OLD:
         there = zone("old", old_finish=old, old_state=state)
         rim = zone("rim", kind="edge", old_finish="none")
         grounds = [Ground((z,), what_is_below(z, []).below) for z in (there, rim)]
@@ -69,6 +114,9 @@ def _edited(page: Page, system: System) -> None:
         "sanded": lambda: edit.set_sanding(system, first.id, [("P320", 7.77), ("P500", 3)], wet=True),
         "prepared": lambda: edit.with_prepare(edit.without_prepare(system, "mask"), "fill"),
         "reasoned": lambda: edit.overridden(system, "x", "y", "no"),
+        "well reasoned": lambda: edit.overridden(system, "x", "y", "why"),
+        "of no layer": lambda: edit.remove_layer(system, "nowhere"),
+        "without film": lambda: edit.set_coats(system, first.id, []),
     }
     for name, change in changes.items():
         try:

@@ -279,7 +279,7 @@ def _survey(page: Page) -> None:
 def _hours(page: Page) -> None:
     berlin = WorkingDay(UTC_DAY.opens, UTC_DAY.closes, ZoneInfo("Europe/Berlin"))
     for day in (UTC_DAY, berlin, UTC_DAY.working_late(at(11)), UTC_DAY.working_late(at(23))):
-        for hours in (-1, 0, 5, 9.9, 10, 11.5, 16.5, 23.9):
+        for hours in (-1, 0, 5, 9.9, 10, 11.5, 13, 16.5, 23.9):
             page.say(at(hours), day.fit(at(hours), timedelta(minutes=30)), day.fit(at(hours), timedelta(hours=11)), day.next_opening(at(hours)),
                      day.next_midnight(at(hours)), day.closing(at(hours)), str(day.day_of(at(hours))))  # fmt: skip
     for kind in [*LABOUR, "other"]:

@@ -13,7 +13,7 @@ from tests.support import T0, steady, worked
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.clock import Band, Clock, Film, simulate, stacked
 from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
-from cool_sheen.core.drying.phases import Phase, RecoatRule, phases, with_closing
+from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.errors import Inconsistent
 
@@ -155,3 +155,21 @@ def test_many_starts_on_one_curve_agree_with_one_clock_each():
         many = curve.reached(np.array([seconds(film.start)]), np.array([clock.needed_s(product.milestones[0], film)]))
         one: Band = simulate(product, series, film)["flash"]
         assert math.isclose(float(many[0]), seconds(one.likely), abs_tol=400)
+
+
+def test_a_film_that_is_never_sanded_is_shut_past_its_window_whatever_would_key_another():
+    rule = RecoatRule("flash", "closes", "lifts", "sand")
+    marks = {name: T0 + timedelta(hours=h) for name, h in (("flash", 1), ("closes", 5), ("lifts", 9), ("sand", 7))}
+    spans = phases(T0, rule, marks)
+    assert [(s.phase, s.since.hour, s.to and s.to.hour) for s in spans] == [
+        (Phase.WET, 8, 9), (Phase.OPEN, 9, 13), (Phase.LOCKED, 13, 17), (Phase.KEY, 17, None),
+    ]  # fmt: skip
+    assert never_keyed(spans) == [*spans[:2], Span(Phase.SHUT, marks["closes"], None)]
+    assert never_keyed(spans[3:]) == [Span(Phase.SHUT, marks["lifts"], None)]
+
+
+@pytest.mark.parametrize(("closes", "turns"), [(3, 2.5), (5, 4), (9, 8)])
+def test_the_last_quarter_of_a_window_is_closing_and_never_more_than_an_hour(closes, turns):
+    span = Span(Phase.OPEN, T0 + timedelta(hours=1), T0 + timedelta(hours=closes))
+    turn = T0 + timedelta(hours=turns)
+    assert with_closing([span]) == [Span(Phase.OPEN, span.since, turn), Span(Phase.CLOSING, turn, span.to)]

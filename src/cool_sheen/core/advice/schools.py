@@ -15,6 +15,7 @@ from cool_sheen.core.coatings.systems import Coat, Layer, System
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.planned import sanding_of
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Micron
 
 _CLEAR_KEY = "P800"
 
@@ -95,19 +96,36 @@ def _builds(layer: Layer) -> bool:
     return layer.role in ("primer", "surfacer", "barrier") and bool(layer.sanding) and layer.counted > 0
 
 
-def _total_wet(layer: Layer) -> float:
-    return sum(c.wet_film_um for c in layer.coats if c.counted and c.where == "all")
+def _main(layer: Layer) -> list[Coat]:
+    """The coats that make its film: those that count and go everywhere, else those that count somewhere."""
+    counted = [c for c in layer.coats if c.counted]
+    return [c for c in counted if c.where == "all"] or counted
+
+
+def _special(layer: Layer) -> list[Coat]:
+    return [c for c in layer.coats if c not in _main(layer)]
+
+
+def _places(layer: Layer) -> list[str]:
+    return list(dict.fromkeys(c.where for c in _main(layer)))
+
+
+def _laid_anew(layer: Layer, films: Callable[[list[Micron]], list[Micron]]) -> dict[str, Any]:
+    """Lay a layer's main coats with other films, place by place: what goes on one face only stays there."""
+    coats = _special(layer)
+    for where in _places(layer):
+        there = [c for c in _main(layer) if c.where == where]
+        laid = films([c.wet_film_um for c in there])
+        coats += [there[0].model_copy(update={"wet_film_um": film}) for film in laid]
+    return {"coats": _dumped(coats)}
 
 
 def _primer_in_coats(work: Draft) -> Draft | None:
     """Several coats of the sheet's usual film, and sand once."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
-        if not _builds(layer):
-            return None
-        film = work.product(layer).ref_wet_film_um
-        count = max(2, round(_total_wet(layer) / film))
-        return {"coats": _dumped([*_special(layer), *[Coat(wet_film_um=film)] * count])}
+        usual = work.product(layer).ref_wet_film_um
+        return _laid_anew(layer, lambda films: [usual] * max(2, round(sum(films) / usual))) if _builds(layer) else None
 
     return work.with_layers(change)
 
@@ -116,16 +134,10 @@ def _primer_at_once(work: Draft) -> Draft | None:
     """One heavy coat: as much as stays up, of what the coats together would have been."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
-        if not _builds(layer):
-            return None
-        film = min(_total_wet(layer), work.product(layer).runs_over_um)
-        return {"coats": _dumped([*_special(layer), Coat(wet_film_um=film)])}
+        stays_up = work.product(layer).runs_over_um
+        return _laid_anew(layer, lambda films: [min(sum(films), stays_up)]) if _builds(layer) else None
 
     return work.with_layers(change)
-
-
-def _special(layer: Layer) -> list[Coat]:
-    return [c for c in layer.coats if not c.counted or c.where != "all"]
 
 
 def _rounds(work: Draft) -> Draft | None:
@@ -134,9 +146,11 @@ def _rounds(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
         if not _builds(layer):
             return None
-        extra = [c for c in layer.coats if c.counted and c.where == "all"][:1]
         rung = layer.sanding[0].model_copy(update={"removal_um": min(1900.0, 1.5 * sanding_of(layer))})
-        return {"coats": _dumped([*layer.coats, *extra]), "sanding": [rung.model_dump(), *_dumped_rungs(layer)]}
+        return {
+            **_laid_anew(layer, lambda films: [*films, films[0]]),
+            "sanding": [rung.model_dump(), *_dumped_rungs(layer)],
+        }
 
     return work.with_layers(change)
 
@@ -247,10 +261,11 @@ def _shows(layer: Layer) -> bool:
 
 def _mist_first(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
-        if not _shows(layer):
+        if not _shows(layer) or layer.coats[0].kind == "cover":  # over grit nothing but the cover coat goes first
             return None
-        mist = Coat(kind="mist", wet_film_um=round(0.6 * work.product(layer).wet_film_min_um))
-        return {"coats": _dumped([mist, *[c for c in layer.coats if c.kind != "mist"]])}
+        film = round(0.6 * work.product(layer).wet_film_min_um)
+        mists = [Coat(kind="mist", wet_film_um=film, where=where) for where in _places(layer)]
+        return {"coats": _dumped([*mists, *[c for c in layer.coats if c.kind != "mist"]])}
 
     return work.with_layers(change)
 
@@ -269,12 +284,9 @@ def _thin_coats(work: Draft) -> Draft | None:
     """Thin coats, and one more of them, so that the film is there in the end."""
 
     def change(layer: Layer) -> dict[str, Any] | None:
-        if not _shows(layer):
-            return None
-        film = work.product(layer).wet_film_min_um
-        total, special = _total_wet(layer), _special(layer)
-        count = max(layer.counted, round(total / film))
-        return {"coats": _dumped([*special, *[Coat(wet_film_um=film)] * count])}
+        thin = work.product(layer).wet_film_min_um
+        laid = _laid_anew(layer, lambda films: [thin] * max(len(films), round(sum(films) / thin)))
+        return laid if _shows(layer) else None
 
     return work.with_layers(change)
 

@@ -61,7 +61,7 @@ class Supply(Strict):
             "accelerator": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
         }
         if missing := [name for name in wanted.get(self.kind, ()) if not getattr(self, name)]:
-            raise ValueError(f"a {SUPPLY_WORDS[self.kind]} has to say {', '.join(missing)}")
+            raise ValueError(f"say {', '.join(missing)} of this {SUPPLY_WORDS[self.kind]}")
         if self.kind in _DOSED and (self.dose_ml_per_l or 0) > (self.max_dose_ml_per_l or 0):
             raise ValueError("dose_ml_per_l must not be over max_dose_ml_per_l")
         if (self.measured_in is None) != (self.ml_each is None):

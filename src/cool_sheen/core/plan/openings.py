@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from cool_sheen.core.climate.gates import Shut
-from cool_sheen.core.climate.series import instant, seconds
+from cool_sheen.core.climate.series import instant
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.units import Celsius
@@ -36,17 +36,12 @@ class WayOpen:
 
 def open_slots(shut: Sequence[Shut], now: datetime, until: datetime) -> list[Slot]:
     """Return the stretches between two instants in which the gate is open, those of half an hour and more."""
-    out, at = [], now
-    for span in (s for s in shut if s.to_s > seconds(now)):
-        begins, ends = instant(span.since_s), instant(span.to_s)
-        if begins - at >= _LEAST_SLOT:
-            out.append(Slot(at, min(begins, until)))
-        at = max(at, ends)
-        if at >= until:
-            return [s for s in out if s.to - s.since >= _LEAST_SLOT]
-    if until - at >= _LEAST_SLOT:
-        out.append(Slot(at, until))
-    return [s for s in out if s.to - s.since >= _LEAST_SLOT]
+    slots, at = [], now
+    for span in shut:
+        slots.append(Slot(at, min(instant(span.since_s), until)))
+        at = max(at, instant(span.to_s))
+    slots.append(Slot(at, until))
+    return [slot for slot in slots if slot.to - slot.since >= _LEAST_SLOT]
 
 
 Try = Callable[[Change, str], WayOpen | None]
@@ -106,13 +101,8 @@ def _heat(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> Way
 
 def _dry(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:
     """The highest humidity in steps of five per cent that does it."""
-    least = max(coat.limits.rh_pct[0], _DRIEST_PCT)
     for rh in range(80, _DRIEST_PCT - 1, -_DRY_STEP_PCT):
-        if (
-            rh < climate.humidity_at(now)
-            and rh >= least
-            and (found := tried(Change(dry_to_pct=rh), f"dehumidify to {rh} %"))
-        ):
+        if rh < climate.humidity_at(now) and (found := tried(Change(dry_to_pct=rh), f"dehumidify to {rh} %")):
             return found
     return None
 

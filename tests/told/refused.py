@@ -1,0 +1,93 @@
+"""What a sheet, a supply, a system, a survey's test and an entry may not say, with the words that refuse it."""
+
+from typing import Any
+from uuid import uuid4
+
+from pydantic import BaseModel, ValidationError
+
+from cool_sheen.core.log.entries import Entry, read_payload
+from tests.support import T0
+from tests.told.jobs import SHIPPED
+from tests.told.telling import Page
+
+
+def refused() -> str:
+    """Each change alone, on the edge and over it."""
+    page = Page()
+    surfacer = SHIPPED.products["high-build-surfacer"]
+    window = surfacer.windows[0].model_dump()
+    marks = [m.model_dump() for m in surfacer.milestones]
+    minutes = {m.name: m.ref_minutes for m in surfacer.milestones}
+    page.head("a sheet")
+    _tried(page, surfacer, {
+        "a mark twice": {"milestones": [*marks, marks[0]]}, "an unknown mark": {"milestones": [*marks, {**marks[0], "name": "purple"}]},
+        "a window without its mark": {"windows": [{**window, "opens": "stack"}]},
+        "closes as it opens": {"windows": [{**window, "opens": "handle", "closes": "handle"}]},
+        "closes later": {"windows": [{**window, "opens": min(minutes, key=minutes.__getitem__), "closes": max(minutes, key=minutes.__getitem__)}]},
+        "stages level": {"heat_stages": [{"metal_temp_c": t, "hold_minutes": 30} for t in (120, 120)]},
+        "stages rising": {"heat_stages": [{"metal_temp_c": t, "hold_minutes": 30} for t in (120, 121)]},
+        "runs at its least": {"sag_limit_um": surfacer.wet_film_min_um}, "runs under it": {"sag_limit_um": surfacer.wet_film_min_um - 1},
+        "one film": {"wet_film_min_um": surfacer.wet_film_max_um, "sag_limit_um": None},
+        "films turned round": {"wet_film_min_um": surfacer.wet_film_max_um + 1, "sag_limit_um": None},
+    })  # fmt: skip
+    page.head("a supply")
+    for kind in ("reducer", "hardener", "abrasive", "grit", "retarder"):
+        supply = next((s for s in SHIPPED.supplies.values() if s.kind == kind), None)
+        if supply is None:
+            continue
+        least = {"reducer": "reducer_speed", "hardener": "hardener_speed", "abrasive": "grits", "grit": "grain_mm",
+                 "retarder": "time_factor"}[kind]  # fmt: skip
+        _tried(page, supply, {
+            f"{kind} without {least}": {least: () if least == "grits" else None},
+            f"{kind} counted": {"measured_in": "a capful", "ml_each": 5}, f"{kind} counted, of what size": {"measured_in": "a capful", "ml_each": None},
+            f"{kind} best at one": {"best_from_c": 20, "best_to_c": 20}, f"{kind} best in a range": {"best_from_c": 20, "best_to_c": 20.1},
+            f"{kind} dose at most": {"dose_ml_per_l": 30, "max_dose_ml_per_l": 30}, f"{kind} dose over": {"dose_ml_per_l": 31, "max_dose_ml_per_l": 30},
+        })  # fmt: skip
+    page.head("a system")
+    system = SHIPPED.systems["two-stage-epoxy"]
+    layers = [la.model_dump() for la in system.layers]
+    _tried(page, system, {
+        "a layer twice": {"layers": [*layers, layers[0]]}, "no layer": {"layers": []},
+        "all left out": {"layers": [{**la, "left_out": True, "must_stay": None} for la in layers]},
+        "all but one": {"layers": [*({**la, "left_out": True, "must_stay": None} for la in layers[1:]), layers[0]]},
+        "left out though it must stay": {"layers": [*layers[1:], {**layers[0], "left_out": True, "must_stay": "it carries the rest"}]},
+        "sanding without grit": {"prepare": [{"kind": "sand"}]}, "a wash with grit": {"prepare": [{"kind": "wash", "grit": "P180"}]},
+        "30 coats": {"layers": [{**layers[0], "coats": 30, "wet_film_um": 60}]}, "31 coats": {"layers": [{**layers[0], "coats": 31, "wet_film_um": 60}]},
+        "no coat": {"layers": [{**layers[0], "coats": 0, "wet_film_um": 60}]}, "a reason": {"overrides": [{"rule": "x", "place": "y", "reason": "why"}]},
+        "hardly a reason": {"overrides": [{"rule": "x", "place": "y", "reason": "no"}]},
+    })  # fmt: skip
+    page.head("a survey's test")
+    tests = list(SHIPPED.tests.values()) if isinstance(SHIPPED.tests, dict) else list(SHIPPED.tests)
+    reads = next(t for t in tests if t.reads)
+    _tried(page, reads, {"bounds falling": {"results": [r.model_dump() for r in reversed(reads.results)]},
+                         "a bound amiss": {"results": [{**r.model_dump(), "up_to": None} for r in reads.results]}})  # fmt: skip
+    for reading in (reads.low, reads.low - 0.01, reads.high, reads.high + 0.01):
+        page.say("reads", reading, _said(lambda reading=reading: reads.of_reading(reading).key))
+    page.head("an entry")
+    note, void = {"kind": "note", "text": "dust"}, {"kind": "void"}
+    skip = {"kind": "skip", "steps": ["mask"], "words": "Mask"}
+    for name, payload, more in (
+        ("a note", note, {}), ("a note that voids", note, {"voids": uuid4()}), ("a void", void, {"voids": uuid4()}), ("a void of nothing", void, {}),
+        ("skipped", skip, {"reason": "plain"}), ("skipped without a word", skip, {"reason": "  "}),
+    ):  # fmt: skip
+        page.say(
+            name, _said(lambda p=payload, m=more: Entry(uuid=uuid4(), payload=p, occurred_at=T0, **m).payload.kind)
+        )
+    for version in (1, 2, 3, 99):
+        page.say("version", version, _said(lambda v=version: read_payload(note, v).kind))
+    return page.text()
+
+
+def _tried(page: Page, model: BaseModel, changes: dict[str, dict[str, Any]]) -> None:
+    plain = model.model_dump()
+    for name, change in changes.items():
+        page.say(name, _said(lambda change=change: type(model).model_validate({**plain, **change}) and "taken"))
+
+
+def _said(ask: Any) -> str:
+    try:
+        return str(ask())
+    except ValidationError as error:
+        return "; ".join(f"{'.'.join(map(str, e['loc']))}: {e['msg']}" for e in error.errors()[:2])
+    except Exception as error:
+        return f"{type(error).__name__}: {error}"
