@@ -23,16 +23,19 @@ help:  ## what there is
 	scripts/install requirements-dev.lock
 	@touch $@ .venv/run.stamp
 
+.venv/compiled.stamp: .venv/run.stamp $(shell find src -name '*.py' -o -name '*.html')
+	@$(PY) -m compileall -q src
+	@$(PY) -c "from cool_sheen.web.templating import compile_templates; compile_templates()"
+	@touch $@
+
 install: .venv/run.stamp  ## what the application needs
 install-dev: .venv/dev.stamp  ## what the checks need, too
 browser:  ## make sure of Chromium (Debian's package)
 	@scripts/ensure-chromium
 
-demo: install  ## start with the demo shop: make demo PORT=8123
-	@$(PY) -m compileall -q src
+demo: .venv/compiled.stamp  ## start with the demo shop: make demo PORT=8123
 	$(PY) -m cool_sheen serve --demo --port $(PORT)
-run: install  ## start with an empty shop
-	@$(PY) -m compileall -q src
+run: .venv/compiled.stamp  ## start with an empty shop
 	$(PY) -m cool_sheen serve --port $(PORT)
 
 check: install-dev  ## style, types, layers
@@ -49,8 +52,7 @@ test: check browser  ## all checks and tests
 	.venv/bin/pytest -q --benchmark-enable --benchmark-columns=min,median,max,rounds --benchmark-disable-gc tests/bench
 bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
-bench-scale: install-dev  ## a shop with years of work, and what its pages cost
-	@$(PY) -m compileall -q src
+bench-scale: install-dev .venv/compiled.stamp  ## a shop with years of work, and what its pages cost
 	PYTHONPATH=src:. $(PY) -m tests.scale
 told: install-dev  ## tell the pages of tests/told anew, to be read through before they are kept
 	PYTHONPATH=src:. $(PY) -m tests.told

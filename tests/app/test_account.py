@@ -1,24 +1,27 @@
 """What one screen says of a part, every other screen says too; and what is kept of the log can be made again from it."""
 
 import re
+import threading
 from datetime import timedelta
 from html import unescape
 from uuid import uuid4
 
 import pytest
 from sqlalchemy import select
-from tests.app.test_build_journeys import product_form, split, zones_of
+from tests.app.test_build_journeys import split, zones_of
 from tests.app.test_mixing_journeys import batch_of, begin, do, mix_through, up_to_priming
+from tests.app.test_shelf_journeys import product_form
 from tests.scale.shop import opened, worked
 from tests.support import ShopOnTrial
 
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.demo.years import Years, lay_years
-from cool_sheen.service import work
+from cool_sheen.service import ahead, work
 from cool_sheen.service.part_now import live_parts, part_now
 from cool_sheen.service.projections import rebuild
 from cool_sheen.service.shelf import take_newer
 from cool_sheen.store.models import BatchStatus, LessonRow, LogEntry, PartStatus
+from cool_sheen.web.pages.bench import ready_board
 
 
 def shown(page: str) -> str:
@@ -199,3 +202,61 @@ def test_what_closes_first_is_said_with_its_doubt(shop, edge, says):
     found = re.findall(r"Rim closes first: .{40}", shown(shop.http.get("/").text))
     assert len(found) == (1 if says else 0)  # past its likely edge the window is shut
     assert all(re.match(says, words) for words in found)
+
+
+def test_a_part_that_was_only_prepared_and_left_for_half_a_year_goes_on_where_it_was(shop):
+    part = shop.new_part("one-pack-enamel")
+    first = shop.standing(part).action.step
+    shop.log(part, "step", kind=first.kind, step=first.id)
+    shop.clock.turn(days=170)
+    found = shop.standing(part)
+    assert found.action.step.id == found.ahead()[0].id != first.id
+    assert found.action.says in shown(shop.http.get("/").text)
+    assert found.action.says in shown(shop.http.get(f"/parts/{part}").text)
+
+
+def test_a_job_that_was_left_for_half_a_year_between_two_coats_asks_for_its_key_and_has_a_plan(shop):
+    part = up_to_priming(shop)
+    assert shop.log(part, "coat").status_code == 200
+    shop.clock.turn(days=170)
+    found = shop.standing(part)
+    assert (found.action.state, found.action.does) == ("key", "sand")
+    assert found.rest.stuck == ""
+    assert {p.step.id for p in found.rest.steps} >= {step.id for step in found.ahead()}
+    assert "Sand P320 to key" in shown(shop.http.get("/").text)
+
+
+def held_back(shop, monkeypatch):
+    """A worker that has started, but for its thread."""
+    worker = ahead.Worker(shop.workshop, lambda unit, _: ready_board(unit, shop.http.app.state.pages))
+    monkeypatch.setattr(worker, "_thread", threading.Thread(target=lambda: None))
+    worker.start()
+    return worker
+
+
+def test_a_bench_of_many_parts_says_what_the_log_says_until_its_clocks_are_worked_out(tmp_path, monkeypatch):
+    monkeypatch.setattr(ahead, "FEW", 14)
+    shop = ShopOnTrial(tmp_path, demo=True)
+    whole = shown(shop.http.get("/bench/lanes").text)
+    worker = held_back(shop, monkeypatch)
+    page = shop.http.get("/").text
+    early = shown(page)
+    assert "the clocks are being worked out, 0 of 15 so far" in early
+    assert 'hx-trigger="every 700ms"' in page
+    assert page.count("its clock is being worked out") == 15
+    with shop.workshop.open() as unit:
+        for found in live_parts(unit):
+            assert f'id="lane-{found.part.uuid}"' in page
+            assert found.part.name in early
+            assert found.ahead()[0].label in early if found.ahead() else True
+    worker._look_at_lanes()
+    assert shop.workshop.first_look is None
+    assert shown(shop.http.get("/bench/lanes").text) == whole
+    worker.stop()
+
+
+def test_the_lanes_of_a_small_shop_are_ready_before_its_first_page(tmp_path, monkeypatch):
+    shop = ShopOnTrial(tmp_path, demo=True)
+    held_back(shop, monkeypatch)
+    assert shop.workshop.first_look is None
+    assert "worked out" not in shown(shop.http.get("/").text)

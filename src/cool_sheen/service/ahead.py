@@ -17,23 +17,33 @@ from cool_sheen.store import changes, statuses
 LOOKS_AT_S = 45  # of each minute: early enough that the next one is ready when it begins
 _WHOLE_EVERY = 60  # looks: about once an hour
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
+FEW = 16  # so many parts are worked out before the first page is served; more, while it says that they are
+_HEAD_START_S = 0.3  # the first page goes first
 _say = logging.getLogger(__name__)
 
 
-def look_ahead(unit: Unit, warm: Callable[[Unit, Sequence[PartNow]], None] | None = None, *, plans: bool = True) -> int:
+def look_ahead(
+    unit: Unit,
+    warm: Callable[[Unit, Sequence[PartNow]], None] | None = None,
+    *,
+    plans: bool = True,
+    tell: Callable[[int, int], None] = lambda done, of: None,
+) -> int:
     """Work out how every live part stands in the newest weather, and note which have come to their end.
 
     Args:
         unit: A unit of work that makes the weather.
         warm: What else is to be ready, such as the lanes.
         plans: Whether plans and last safe starts are to be ready, too.
+        tell: Is told how many parts are done, and of how many.
 
     Returns: How many parts are live.
     """
     if unit.shop is None:
         return 0
     found = live_parts(unit)
-    for part in found:
+    for done, part in enumerate(found):
+        tell(done, len(found))
         if not part.is_live:
             if statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now):  # type: ignore[arg-type]
                 changes.bump(unit.session, changes.ANYTHING)
@@ -83,9 +93,13 @@ class Worker:
         self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
 
     def start(self) -> None:
-        """Have the first lanes ready, and look ahead from now on."""
-        with self.workshop.open(works_ahead=True) as unit:
-            look_ahead(unit, self.warm, plans=False)
+        """Look ahead from now on. A few lanes are ready before this returns; of many, the Bench says that they come."""
+        with self.workshop.open() as unit:
+            live = statuses.count_live(unit.session)
+        if live > FEW:
+            self.workshop.first_look = (0, live)
+        else:
+            self._look_at_lanes()
         self.workshop.changed = self.news
         self._asked = 1  # the first whole look, at once
         self._thread.start()
@@ -109,7 +123,25 @@ class Worker:
             if changes.AIR in what:
                 self._turn.wait_for(lambda: self._done >= mine or self._stopped, PATIENCE_S)
 
+    def _look_at_lanes(self) -> None:
+        """Have the lanes of this minute ready, and say all the while how far that is."""
+
+        def tell(done: int, of: int) -> None:
+            if self.workshop.first_look is not None:
+                self.workshop.first_look = (done, of)
+
+        try:
+            with self.workshop.open(works_ahead=True) as unit:
+                look_ahead(unit, self.warm, plans=False, tell=tell)
+        except Exception:  # whoever asks for a page makes what it needs
+            _say.exception("The first look failed")
+        self.workshop.first_look = None
+
     def _run(self) -> None:
+        if self.workshop.first_look is not None:
+            with self._turn:
+                self._turn.wait_for(lambda: self._stopped, _HEAD_START_S)
+            self._look_at_lanes()
         load_solver()
         load_units()
         self.load()

@@ -210,13 +210,14 @@ def _readings(rank: int, rows: list[tuple[datetime, float, float]]) -> Readings:
     return Readings(rank, np.array([seconds(a) for a in at]), np.array(air, float), np.array(rh, float))
 
 
-def part_climate(unit: Unit, history: History, mass: str) -> PartClimate:
+def part_climate(unit: Unit, history: History, mass: str, *, goes_on: bool = True) -> PartClimate:
     """Return the climate that a part has seen and will see, where it stood and stands, without its bakes.
 
     Args:
         unit: The unit of work.
         history: The folded log, for the moves and the coats.
         mass: A key of the surface lags.
+        goes_on: Whether work is still to come. If not, the climate may end with what was done long ago.
     """
     weather = weather_now(unit)
     first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
@@ -224,7 +225,8 @@ def part_climate(unit: Unit, history: History, mass: str) -> PartClimate:
     stays = _since(tuple(history.stays), origin)
     last = [c.ended_at for c in history.coats[-1:]] + [w.at for w in history.works[-1:]]
     ended = max([*last, *(t.at for t in history.touches[-1:])], default=unit.now)
-    span = _span(origin, ended + REACH if ended < unit.now - REACH else None, weather)
+    long_over = not goes_on and bool(history.coats) and ended < unit.now - REACH
+    span = _span(origin, ended + REACH if long_over else None, weather)
     key = ("part", stays, mass, *span.key)
     found: PartClimate = unit.kept.get(
         key, lambda: _make_part_climate(unit, stays, mass, span, weather), _climate_bytes

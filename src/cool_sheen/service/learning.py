@@ -104,11 +104,8 @@ class _Evidence:
 
 
 def _load(unit: Unit, drying: str, space: UUID | None, mode: Mode) -> _Evidence:
-    where = LessonRow.space_uuid.is_(None) if space is None else LessonRow.space_uuid == space
-    rows = statuses.lessons_where(
-        unit.session, LessonRow.drying == drying, where, LessonRow.mode == mode.value, most=MOST_LESSONS
-    )
-    own = {row.coat_uuid: [_test(t) for t in row.tests] for row in rows}
+    found = statuses.tests_taught(unit.session, drying, space, mode.value, MOST_LESSONS)
+    own = {coat: [_test(t) for t in tests] for coat, tests in found}
     return _Evidence(evidence([t for tests in own.values() for t in tests]), own)
 
 
@@ -141,7 +138,7 @@ def taught_of(unit: Unit, product: str) -> list[Taught]:
 
 def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
     """Return what the touch tests of one part teach: each coat once, by the zones that were touched."""
-    climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass)
+    climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass, goes_on=False)
     revisions = {c.payload.coating: unit.revision(c.payload.coating) for c in history.coats}
     out: dict[tuple[UUID, Mode], Lesson] = {}
     for zone in history.apart():

@@ -29,7 +29,7 @@ from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_
 from cool_sheen.service.learning import Lessons, drying_hash, lessons
 from cool_sheen.service.unit import Missing, Unit, zone_of
 from cool_sheen.store import changes, log, statuses
-from cool_sheen.store.models import Part, Shop, Space
+from cool_sheen.store.models import Part, PartStatus, Shop, Space
 
 
 @dataclass(eq=False)
@@ -226,6 +226,12 @@ def _live(unit: Unit) -> list[tuple[PartFacts, int]]:
     return [(facts, seqs[facts.uuid][0]) for facts in part_facts(unit, Part.uuid.in_(seqs))]
 
 
+def live_by_log(unit: Unit) -> list[tuple[PartFacts, PartStatus]]:
+    """Return the live parts as the log has them, the oldest first: nothing that moves with the weather."""
+    kept = statuses.of_parts(unit.session, statuses.live_seqs(unit.session))
+    return [(facts, kept[facts.uuid]) for facts in part_facts(unit, Part.uuid.in_(kept))]
+
+
 def parts_of(unit: Unit, projects: Iterable[UUID]) -> list[PartNow]:
     """Return how every part of some projects stands, finished or not."""
     parts = part_facts(unit, Part.project_uuid.in_(list(projects)))
@@ -266,7 +272,8 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
         return learned.factor(product, space, mode, without)
 
     def look() -> tuple[PartClimate, tuple[ZoneFilm, ...]]:
-        climate = part_climate(unit, logged.history, unit.catalogue.substrates[found.part.substrate].mass)
+        mass = unit.catalogue.substrates[found.part.substrate].mass
+        climate = part_climate(unit, logged.history, mass, goes_on=bool(logged.owed.left()))
         films = zone_films(logged.history, logged.owed, climate, logged.products, logged.revisions, factor)
         return climate, films
 

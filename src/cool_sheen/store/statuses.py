@@ -34,6 +34,12 @@ def live_seqs(session: Session) -> dict[UUID, tuple[int, int]]:
     return {part: (seq, changes) for part, seq, changes in rows}
 
 
+def count_live(session: Session) -> int:
+    """Return on how many parts something is still to come."""
+    query = select(func.count()).select_from(PartStatus).where(PartStatus.finished_at.is_(None))
+    return session.scalar(query) or 0
+
+
 def seq_of(session: Session, part: UUID) -> int:
     """Return the newest entry of a part; 0 where it has none."""
     return session.scalar(select(PartStatus.seq).where(PartStatus.part_uuid == part)) or 0
@@ -70,6 +76,17 @@ def lesson_marks(session: Session) -> dict[tuple[str, UUID | None], tuple[int, i
         LessonRow.drying, LessonRow.space_uuid
     )
     return {(drying, space): (count, newest) for drying, space, count, newest in session.execute(query)}
+
+
+def tests_taught(
+    session: Session, drying: str, space: UUID | None, mode: str, most: int
+) -> list[tuple[UUID, list[dict[str, Any]]]]:
+    """Return the tests of the last coats that taught one mode of a sheet in a space, in order, each with its coat."""
+    query = select(LessonRow.coat_uuid, LessonRow.tests).where(
+        LessonRow.drying == drying, LessonRow.space_uuid.is_not_distinct_from(space), LessonRow.mode == mode
+    )
+    rows = session.execute(query.order_by(LessonRow.at.desc(), LessonRow.coat_uuid).limit(most))
+    return [(coat, tests) for coat, tests in rows][::-1]
 
 
 def lessons_where(session: Session, *conditions: ColumnElement[bool], most: int) -> list[LessonRow]:

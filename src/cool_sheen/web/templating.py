@@ -1,12 +1,14 @@
 """Templates: what every page knows, and the filters that turn figures into text."""
 
+import os
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, PackageLoader, StrictUndefined
+from jinja2 import BytecodeCache, Environment, FileSystemBytecodeCache, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from cool_sheen import __version__
@@ -34,20 +36,46 @@ def exact(value: float, dimension: str, units: str) -> str:
     return f"{number:.5g} {sign}"
 
 
+def _compiled_templates() -> BytecodeCache | None:
+    """Where compiled templates are kept, beside the compiled modules; nowhere if the program's folder is not ours."""
+    folder = Path(__file__).parent / "__pycache__"
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError:
+        return None
+    return FileSystemBytecodeCache(str(folder)) if os.access(folder, os.W_OK) else None
+
+
+def _environment() -> Environment:
+    environment = Environment(
+        loader=PackageLoader("cool_sheen.web"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+        bytecode_cache=_compiled_templates(),
+    )
+    environment.filters.update(amount=amount, when=when, exact=exact)
+    return environment
+
+
+def _load_all(environment: Environment) -> None:
+    for name in environment.list_templates():
+        environment.get_template(name)
+
+
+def compile_templates() -> None:
+    """Compile every template and keep it compiled: an installation does so once, and no start has to."""
+    _load_all(_environment())
+
+
 class Pages:
     """Renders templates for an application."""
 
     def __init__(self, workshop: Workshop, assets: Assets) -> None:
         self.workshop = workshop
-        self.environment = Environment(
-            loader=PackageLoader("cool_sheen.web"),
-            autoescape=True,
-            undefined=StrictUndefined,
-            trim_blocks=True,
-            lstrip_blocks=True,
-            auto_reload=False,
-        )
-        self.environment.filters.update(amount=amount, when=when, exact=exact)
+        self.environment = _environment()
         self.environment.globals.update(
             asset=assets.url,
             moment=datetime.fromisoformat,
@@ -58,9 +86,8 @@ class Pages:
         )
 
     def load(self) -> None:
-        """Compile every template, before somebody waits for the first of them."""
-        for name in self.environment.list_templates():
-            self.environment.get_template(name)
+        """Load every template, before somebody waits for the first of them."""
+        _load_all(self.environment)
 
     def show(
         self, request: Request, unit: Unit | None, template: str, status: int = 200, **context: Any

@@ -13,6 +13,9 @@ from cool_sheen.core.units import Minutes
 _SPREADS = np.linspace(-12.0, 12.0, 6001)  # the grid, in spreads of the prior
 _Z = np.linspace(-9.0, 9.0, 36_001)  # a table of the normal distribution: the error of a straight line is under 1e-8
 _PHI_OF_Z = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _Z.tolist()])
+_RISE = np.diff(_PHI_OF_Z, append=_PHI_OF_Z[-1])
+_PER_Z = (len(_Z) - 1) / (_Z[-1] - _Z[0])  # places of the table in one spread
+_LEAST = 1e-300  # a likelihood that is nought, as far as a logarithm can say so
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,9 +67,20 @@ def evidence(
     grid = prior_ln_mean + prior_ln_sd * _SPREADS
     total = np.zeros_like(grid)
     for test in tests:
-        upper = _phi(grid, test.ready_minutes, test.predicted_minutes, noise_ln_sd, missing=1.0)
-        lower = _phi(grid, test.not_ready_minutes, test.predicted_minutes, noise_ln_sd, missing=0.0)
-        total += np.log(np.maximum(upper - lower, 1e-300))
+        known = [m for m in (test.not_ready_minutes, test.ready_minutes) if m is not None]
+        if not known:
+            continue
+        at = [math.log(minutes / test.predicted_minutes) for minutes in known]
+        first, last = np.searchsorted(grid, [min(at) + _Z[0] * noise_ln_sd, max(at) + _Z[-1] * noise_ln_sd])
+        near = grid[first:last]
+        upper = 1.0 if test.ready_minutes is None else _phi((at[-1] - near) / noise_ln_sd)
+        lower = 0.0 if test.not_ready_minutes is None else _phi((at[0] - near) / noise_ln_sd)
+        total[first:last] += np.log(np.maximum(upper - lower, _LEAST))
+        # Further out it is sure: a film that much faster was ready before, one that much slower is not ready yet.
+        if test.not_ready_minutes is not None:
+            total[:first] += math.log(_LEAST)
+        if test.ready_minutes is not None:
+            total[last:] += math.log(_LEAST)
     return total
 
 
@@ -94,12 +108,9 @@ def believe(log_likelihood: Floats, prior_ln_sd: float = 0.25, prior_ln_mean: fl
     return Posterior(mean, spread, p10, p50, p90)
 
 
-def _phi(grid: Floats, minutes: Minutes | None, predicted: Minutes, noise: float, missing: float) -> Floats:
-    if minutes is None:
-        return np.full_like(grid, missing)
-    at = math.log(minutes / predicted)
-    first, last = np.searchsorted(grid, [at + _Z[0] * noise, at + _Z[-1] * noise])
-    phi = np.full_like(grid, _PHI_OF_Z[0])
-    phi[:first] = _PHI_OF_Z[-1]
-    phi[first:last] = np.interp((at - grid[first:last]) / noise, _Z, _PHI_OF_Z)
-    return phi
+def _phi(z: Floats) -> Floats:
+    """The normal distribution, by its table."""
+    place = (np.clip(z, _Z[0], _Z[-1]) - _Z[0]) * _PER_Z
+    whole = place.astype(np.intp)
+    found: Floats = _PHI_OF_Z[whole] + (place - whole) * _RISE[whole]
+    return found

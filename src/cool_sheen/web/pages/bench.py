@@ -11,7 +11,7 @@ from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
-from cool_sheen.service.part_now import PartNow, live_mark, live_parts
+from cool_sheen.service.part_now import PartNow, live_by_log, live_mark, live_parts
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import statuses
 from cool_sheen.store.models import Shop
@@ -50,6 +50,8 @@ def _context(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
 
 def board_of(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
     """The lanes in order, how many parts are finished, and the strip of the first: kept for the minute."""
+    if unit.workshop.first_look is not None and not unit.works_ahead:
+        return _coming(unit, *unit.workshop.first_look)
     minute = unit.now.replace(second=0, microsecond=0)
     key = ("board", live_mark(unit), minute, shop.units, shop.time_zone)
     made: dict[str, Any] = unit.kept.get(key, lambda: _board(unit, pages, shop), lambda _: 4_000)
@@ -69,6 +71,17 @@ def _board(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
         "cards": cards,
         "finished": statuses.count_finished(unit.settled()) + len(found) - len(cards),
         "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,
+        "coming": None,
+    }
+
+
+def _coming(unit: Unit, done: int, of: int) -> dict[str, Any]:
+    """The lanes as the log has them, while their clocks are worked out for the first time."""
+    return {
+        "cards": [],
+        "finished": statuses.count_finished(unit.session),
+        "strip": None,
+        "coming": {"done": done, "of": of, "lanes": live_by_log(unit)},
     }
 
 
