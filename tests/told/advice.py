@@ -31,6 +31,7 @@ def advice() -> str:
         page.head(key)
         _over_old(page, system)
         _sides(page, system)
+        _films(page, system)
         _edited(page, system)
     return page.text()
 
@@ -100,6 +101,31 @@ def _stack(system: System) -> str:
         for la in system.layers
     ]
     return " ".join([*(f"{p.kind}{p.grit or ''}" for p in system.prepare), "|", *layers])
+
+
+def _films(page: Page, system: System) -> None:
+    """Coats on the edge of what a sheet takes, and over it; what is left after sanding; layers that stand alone."""
+    first = system.layers[0]
+    sheet = SHIPPED.products[first.product]
+    least, most, runs = sheet.wet_film_min_um, sheet.wet_film_max_um, sheet.runs_over_um
+    films = (least, least - 1, most, most + 1, max(runs, most) + 1)
+    laid = edit.set_coats(system, first.id, [Coat(wet_film_um=um) for um in films])
+    special = edit.set_coats(
+        system, first.id, [Coat(kind=k, wet_film_um=least / 2) for k in ("mist", "stripe", "drop", "full")]
+    )
+    alone = system.model_copy(update={"layers": (first,)})
+    gritty = system.model_copy(
+        update={"layers": (first.model_copy(update={"broadcast": "grit-fine"}), *system.layers[1:])}
+    )
+    build = [first.model_copy(update={"reserve_um": um}) for um in (10.0, 1000.0)]
+    stacks = {"films": laid, "special": special, "alone": alone, "gritty": gritty,
+              **{f"reserve {la.reserve_um:g}": system.model_copy(update={"layers": (la, *system.layers[1:])}) for la in build}}  # fmt: skip
+    for words, stack in stacks.items():
+        for f in look_over(stack, SHIPPED.products, [], TABLE):
+            if (
+                f.verdict != "good" and f.layer_id == first.id and f.place.split(" ")[1] != "on"
+            ) or "on top" in f.place:
+                page.say("film", words, f.verdict, f.place, f.title, f.reason)
 
 
 def _edited(page: Page, system: System) -> None:

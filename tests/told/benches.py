@@ -5,8 +5,11 @@ from decimal import Decimal
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
+from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.climate.sun import sun_times
+from cool_sheen.core.drying.clock import Clock, Film
 from cool_sheen.core.drying.heat import air_cure_equivalent
+from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.build import Build, coats_needed
 from cool_sheen.core.film.coverage import check_label
@@ -82,6 +85,10 @@ def _refusals(page: Page) -> None:
         "cold series": lambda: steady(-100.5, 50), "coldest series": lambda: steady(-100, 50).air_temp_c, "dry series": lambda: steady(20, 0).rh_pct,
         "wet series": lambda: steady(20, 100).rh_pct, "too wet series": lambda: steady(20, 100.5), "hot series": lambda: steady(200, 5).air_temp_c, "too hot series": lambda: steady(200.5, 5),
         "no ladder": lambda: ladder("P80", "P80"), "no grit": lambda: ladder("P81", "P80"), "no quantity": lambda: read_quantity("x", "area"), "another kind": lambda: read_quantity("3 kg", "area"),
+        "no unit of it": lambda: read_quantity("3 stone", "area"), "too large": lambda: read_quantity("9" * 400 + " m²", "area"),
+        "cans, all on": lambda: cans_of_coats(1, [1], 50, 1, 400), "cans, none on": lambda: cans_of_coats(1, [1], 50, 0.5, 400, 0.0), "can of nought": lambda: cans_of_coats(1, [1], 50, 0.5, 0),
+        "no transfer": lambda: cans_of_coats(1, [1], 50, 0, 400), "by no clock": lambda: seconds(T0.replace(tzinfo=None)),
+        "cures by no humidity": lambda: Clock.over(steady(20, 50), DryingData(20, 0, 100, (Milestone("flash", Mode.MOISTURE, 60),)), T0).bands(Film(T0, 100)),
     }  # fmt: skip
     for name, call in calls.items():
         try:

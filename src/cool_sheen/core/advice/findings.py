@@ -11,6 +11,7 @@ from cool_sheen.core.coatings.systems import Layer, System
 from cool_sheen.core.film.build import dry_film
 from cool_sheen.core.film.planned import sanding_of
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Micron
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,7 +207,11 @@ def _films(layer: Layer, product: Product) -> Iterator[Finding]:
             layer.id,
             f"{layer.id} reserve",
             f"{layer.name} is sanded under its reserve",
-            f"{left:.0f} µm are left after sanding, of {layer.reserve_um:g} µm. One more coat, or less sanding.",
+            f"{_left_words(left)} after sanding, of {layer.reserve_um:g} µm. One more coat, or less sanding.",
             "reserve",
             "trade practice: dry film ledger",
         )
+
+
+def _left_words(um: Micron) -> str:
+    return f"{um:.0f} µm are left" if um >= 1 else "Nothing is left"

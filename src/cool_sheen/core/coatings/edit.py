@@ -111,7 +111,8 @@ def set_prepare(system: System, steps: Sequence[Prepare]) -> System:
 def with_prepare(system: System, kind: str, grit: str | None = None) -> System:
     """Put a step into the preparation where the trade has it, unless it is there.
 
-    Degreasing comes before the first sanding; stripping before both; a test patch last.
+    A test patch comes before anything is stripped, degreasing before the first sanding; what has no place of its own
+    stands where it is.
     """
     steps = list(system.prepare)
     wanted = Prepare.model_validate({"kind": kind, "grit": grit})
@@ -119,7 +120,8 @@ def with_prepare(system: System, kind: str, grit: str | None = None) -> System:
         return system
     order = ("wash", "test_patch", "strip", "degrease", "fill", "sand", "wipe", "mask", "tack")
     rank = {name: place for place, name in enumerate(order)}
-    at = next((n for n, step in enumerate(steps) if rank.get(step.kind, 99) > rank.get(kind, 99)), len(steps))
+    mine = rank.get(kind, len(order))
+    at = next((n for n, step in enumerate(steps) if rank.get(step.kind, len(order)) > mine), len(steps))
     steps.insert(at, wanted)
     return set_prepare(system, steps)
 

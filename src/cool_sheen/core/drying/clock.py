@@ -114,7 +114,7 @@ def grid(series: Series, start_s: float, near_s: float = NEAR_S) -> Floats:
         np.array([start_s]),
         np.arange(max(start_s, first), turn, NEAR_STEP_S),
         np.arange(max(turn, start_s, first), last, far_step),
-        series.at_s[(series.at_s > start_s) & (series.at_s < end)],
+        series.at_s[series.at_s > start_s],
         np.array([end]),
     ]
     return np.unique(np.concatenate(parts))

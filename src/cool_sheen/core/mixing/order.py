@@ -58,6 +58,7 @@ def stages(roles: Sequence[str], role: str, strainer: bool, induction: bool, spr
 
 def judge_pour(off_pct: Percent, tolerance_pct: Percent) -> str:
     """Say of a pour that it is ``right``, ``short`` or ``over``. Source: docs/trade.md, Mixing."""
-    if abs(off_pct) <= tolerance_pct + 1e-9:
-        return "right"
-    return "over" if off_pct > 0 else "short"
+    off = round(off_pct, 6)  # on the tolerance is right, whatever the last digit of a division says
+    if off > tolerance_pct:
+        return "over"
+    return "short" if off < -tolerance_pct else "right"
