@@ -30,6 +30,17 @@ def refused() -> str:
         "one film": {"wet_film_min_um": surfacer.wet_film_max_um, "sag_limit_um": None},
         "films turned round": {"wet_film_min_um": surfacer.wet_film_max_um + 1, "sag_limit_um": None},
     })  # fmt: skip
+    limits = {
+        "air": ("air_min_c", "air_max_c"),
+        "humidity": ("rh_min_pct", "rh_max_pct"),
+        "surface": ("surface_min_c", "surface_max_c"),
+    }
+    for words, (low, high) in limits.items():
+        _tried(
+            page,
+            surfacer.limits,
+            {f"{words} at one": {low: 30, high: 30}, f"{words} in a range": {low: 30, high: 30.1}},
+        )
     page.head("a supply")
     for kind in ("reducer", "hardener", "abrasive", "grit", "retarder"):
         supply = next((s for s in SHIPPED.supplies.values() if s.kind == kind), None)

@@ -120,6 +120,12 @@ def mixes() -> str:
     page = Page()
     for key, product in sorted(SHIPPED.products.items()):
         page.head(key)
+        if product.mix.reducer:
+            solid = product.model_copy(update={"volume_solids_pct": 99.5})
+            page.say(
+                "    nearly all solid",
+                batch(mix_of(solid, SHIPPED.supplies, Choice(reducer_pct=0)).recipe, 1000).volume_solids_pct,
+            )
         for choice in (
             Choice("fast", "slow", "brush"), Choice("slow", "fast", "airless", reducer_pct=9, reducer_of="paint", measure="weight"),
             Choice(reducer_pct=6, reducer_of="ready", doses_ml_per_l=(("accelerator-urethane", 9.0), ("drier-alkyd", 8.0))),

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.support import T0, steady, worked
 
 from cool_sheen.core.climate.series import Series, seconds
-from cool_sheen.core.drying.clock import Band, Clock, Film, simulate, stacked
+from cool_sheen.core.drying.clock import Band, Clock, Curve, Film, simulate, stacked
 from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
@@ -142,6 +142,26 @@ def test_touch_tests_narrow_the_factor_as_in_the_worked_examples(case):
     assert found.ln_mean == pytest.approx(told["ln_mean"], abs=0.003)
     assert found.ln_sd == pytest.approx(told["ln_sd"], rel=0.015)
     assert found.factor_p90 == pytest.approx(told["factor_p90"], rel=0.01)
+
+
+def test_a_curve_is_read_forwards_and_backwards():
+    """Half speed for a minute, full speed for another, then none."""
+    curve = Curve(np.array([0.0, 60, 120, 180]), np.array([0.0, 30, 90, 90]))
+    starts, needed = np.array([0.0, 0, 0, 0, 30, 60, 150]), np.array([15.0, 30, 60, 90, 15, 60, 0])
+    assert curve.reached(starts, needed) == pytest.approx([30, 60, 90, 120, 60, 120, 150])
+    assert np.isnan(curve.reached(np.array([0.0, 150, 181]), np.array([90.1, 1, 0]))).all()
+    backwards = [
+        (60, 15, 30),
+        (120, 60, 60),
+        (120, 90, 0),
+        (90, 0, 90),
+        (180, 0, 180),
+        (180, 30, 90),
+        (60, 30.1, -math.inf),
+    ]
+    for until, need, begun in backwards:
+        assert curve.begun(until, need) == pytest.approx(begun)
+    assert curve.progress(30, 90) == pytest.approx(45)
 
 
 def test_many_starts_on_one_curve_agree_with_one_clock_each():

@@ -97,6 +97,36 @@ def test_a_lacquer_that_may_have_so_many_coats_a_day_gets_the_next_one_after_mid
     assert part.action(6.5).counts_to == fourth.start or part.action(6.5).state.value == "limit"
 
 
+@pytest.mark.parametrize(("minutes", "words"), [(0, ""), (-1, " before it is dew safe"), (1, "")])
+def test_a_gate_says_whether_the_limit_is_met_at_once_or_before_the_film_is_safe(minutes, words):
+    """The humidity leaves 85 % at T0 and is at 100 % an hour later."""
+    at_s = seconds(T0) + 3600.0 * np.array([-48.0, 0.0, 1.0, 300.0])
+    series = Series(at_s, np.full(4, 20.0), np.array([85.0, 85.0, 100.0, 100.0])).with_surface(np.full(4, 26.0))
+    gate = CoatGate(PartClimate(series, T0 - timedelta(days=2)), GoingOn.of_sheet(PRODUCTS["primer-one-pack"]))
+    assert gate.shut_at(T0 + timedelta(minutes=minutes)).reason == f"humidity over 85 %{words}"
+
+
+@pytest.mark.parametrize(
+    ("lifts", "because"),
+    [("handle", "a new coat would lift this one"), (None, "past its window, and too soft to sand")],
+)
+def test_a_locked_film_says_whether_a_coat_would_lift_it_or_it_is_only_too_soft(lifts, because):
+    """Closed after 4 hours, hard enough to sand after 40."""
+    part = PaperPart("one-pack-enamel", day=ALWAYS).prepared()
+    key = part.system.layers[-1].product
+    window = part.products[key].windows[0].model_copy(update={"lifts_until": lifts})
+    part.products[key] = part.products[key].model_copy(update={"windows": (window,)})
+    for layer in part.system.layers[:-1]:
+        for n in range(len(layer.coats)):
+            part.coat(n - 300, layer.id)
+    part.coat(0, part.system.layers[-1].id)
+    for hours in (8, 39):
+        action = part.action(hours)
+        assert (action.state.value, action.does, action.because) == ("locked", "", because)
+    assert part.action(8).counts_to - T0 == pytest.approx(timedelta(hours=48 if lifts else 40), rel=0.05)
+    assert part.action(60).state.value == "key"
+
+
 @pytest.mark.parametrize(("hardener", "later"), [("fast", False), ("slow", True)])
 def test_the_gate_takes_the_hardener_that_will_go_in(hardener, later):
     product = PRODUCTS["single-stage-two-pack"]

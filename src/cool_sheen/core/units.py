@@ -113,7 +113,7 @@ def read_quantity(text: str, dimension: str, system: str = "metric") -> float:
         raise NotReadable(f"“{match['unit'].strip()[:20]}” is no unit of {dimension}: use {known}.")
     value = float(_registry().Quantity(number, unit).to(kind.inside).magnitude)
     if not math.isfinite(value):
-        raise NotReadable(f"“{text.strip()[:40]}” is too large to be a {dimension}.")
+        raise NotReadable(f"“{text.strip()[:40]}” is larger than any {dimension} is.")
     return value
 
 

@@ -32,11 +32,12 @@ class Choices:
         """Return the product that goes best between what is below and what follows. Raises Inconsistent."""
         # The order of the candidates decides between equals.
         ranked = sorted(candidates, key=lambda p: self._gravity(p, under, over))
-        if not ranked or self._gravity(ranked[0], under, over) >= GRAVITY["no"]:
+        if not ranked or self._gravity(ranked[0], under, over)[0] == GRAVITY["no"]:
             raise Inconsistent("The shelf has no product for this place: add one, or choose another way.", "way")
         return ranked[0]
 
-    def _gravity(self, product: Product, under: Layer | None, over: Product | None) -> float:
+    def _gravity(self, product: Product, under: Layer | None, over: Product | None) -> tuple[int, int]:
+        """The worst verdict beside its neighbours, and all of them together."""
         on = Over(product.family, product.role)
         if under is not None:
             belows = [Below(self.shelf[under.product].family, "keyed" if under.sanding else "open", under.role)]
@@ -46,7 +47,7 @@ class Choices:
         if over is not None:
             beneath = Below(product.family, "open", product.role)
             grades.append(GRAVITY[self.table.judge(beneath, Over(over.family, over.role)).verdict])
-        return max(grades, default=0) + sum(grades) / 100
+        return max(grades, default=0), sum(grades)
 
 
 def take(change: str, finding: Finding, choices: Choices) -> System:

@@ -63,8 +63,10 @@ class LimitData(Strict):
 
     @model_validator(mode="after")
     def _ascending(self) -> Self:
-        if self.air_min_c >= self.air_max_c:
-            raise ValueError("air_min_c must be under air_max_c")
+        for low, high in (("air_min_c", "air_max_c"), ("rh_min_pct", "rh_max_pct"), ("surface_min_c", "surface_max_c")):
+            least, most = getattr(self, low), getattr(self, high)
+            if least is not None and most is not None and least >= most:
+                raise ValueError(f"{low} must be under {high}")
         return self
 
     def limits(self) -> Limits:

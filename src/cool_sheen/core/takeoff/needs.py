@@ -26,10 +26,10 @@ class Reservoir:
 
     def fills(self, net_ml: Millilitres, method: str) -> int:
         """Fills that it takes; brush and roller have none to lose. [1]"""
-        if method in ("brush", "roller", _IN_CANS) or net_ml <= 0:
+        if method in ("brush", "roller", _IN_CANS):
             return 0
         room = max(1.0, self.reservoir_ml - self.loss_ml)
-        return math.ceil(net_ml / room - 1e-9)
+        return math.ceil(round(net_ml / room, 9))
 
     def loss(self, net_ml: Millilitres, method: str) -> Millilitres:
         """What the fills leave behind. [ml]"""
