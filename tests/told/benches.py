@@ -82,6 +82,7 @@ def _refusals(page: Page) -> None:
         "without it": lambda: ready_from(Recipe("volume", (RecipePart("a", 1, 1.0, 50),), (Addition("r", 0, "paint", 0.9),)), 1, 10),
         "of none": lambda: ready_from(Recipe("volume", (RecipePart("a", 1, 1.0, 50),)), 0, 0),
         "bake of nothing": lambda: air_cure_equivalent(60, 0, 20), "no place": lambda: sun_times(T0, 91, 0, UTC), "the pole": lambda: sun_times(T0, 90, 180, UTC),
+        "too far east": lambda: sun_times(T0, 0, 181, UTC), "too far west": lambda: sun_times(T0, 0, -181, UTC), "the date line": lambda: sun_times(T0, 0, -180, UTC), "too far south": lambda: sun_times(T0, -91, 0, UTC),
         "cold series": lambda: steady(-100.5, 50), "coldest series": lambda: steady(-100, 50).air_temp_c, "dry series": lambda: steady(20, 0).rh_pct,
         "wet series": lambda: steady(20, 100).rh_pct, "too wet series": lambda: steady(20, 100.5), "hot series": lambda: steady(200, 5).air_temp_c, "too hot series": lambda: steady(200.5, 5),
         "no ladder": lambda: ladder("P80", "P80"), "no grit": lambda: ladder("P81", "P80"), "no quantity": lambda: read_quantity("x", "area"), "another kind": lambda: read_quantity("3 kg", "area"),

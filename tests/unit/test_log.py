@@ -13,14 +13,16 @@ from cool_sheen.core.film.build import Build
 from cool_sheen.core.log.entries import (
     CoatPayload,
     Entry,
+    MovePayload,
     NotePayload,
     Recorded,
     SandPayload,
+    StepPayload,
     Target,
     VoidPayload,
     read_payload,
 )
-from cool_sheen.core.log.history import fold
+from cool_sheen.core.log.history import Stay, fold, unvoided, voids_that_stand
 
 FACE, EDGES = uuid4(), uuid4()
 
@@ -131,3 +133,41 @@ def test_nonsense_never_becomes_an_entry(payload):
         Entry.model_validate({"uuid": str(uuid4()), "payload": payload, "occurred_at": T0})
     with pytest.raises(ValidationError, match="timezone"):
         Entry.model_validate({"uuid": str(uuid4()), "payload": {"kind": "wipe"}, "occurred_at": "2026-06-08T08:00:00"})
+
+
+@pytest.mark.parametrize(
+    ("said", "heats"),
+    [
+        ({"kind": "bake", "metal_temp_c": 120, "minutes": 30}, True), ({"kind": "bake", "minutes": 30}, False),
+        ({"kind": "bake", "metal_temp_c": 120}, False), ({"kind": "wash", "metal_temp_c": 40, "minutes": 30}, False),
+    ],
+)  # fmt: skip
+def test_a_bake_heats_when_it_says_how_hot_and_how_long_and_ends_when_it_was_logged(said, heats):
+    history = fold(log((40, StepPayload(**said), FACE)), [FACE, EDGES])
+    assert [w.kind for w in history.works] == [said["kind"]]
+    assert len(history.bakes) == heats
+    for heated in history.bakes:
+        assert heated.zones == {FACE}
+        assert (heated.bake.start, heated.bake.end) == (T0 + timedelta(minutes=10), T0 + timedelta(minutes=40))
+        assert (heated.bake.metal_temp_c, heated.bake.minutes) == (120, 30)
+
+
+def test_a_part_stands_where_it_was_moved_from_then_on():
+    one, other = uuid4(), uuid4()
+    history = fold(log((0, MovePayload(space=one), None), (30, MovePayload(space=other), None)), [FACE])
+    assert history.stays == [Stay(T0, one), Stay(T0 + timedelta(minutes=30), other)]
+
+
+def test_the_last_coats_of_a_zone_and_what_was_taken_back():
+    rows = log((0, coat("a"), FACE), (10, coat("b"), EDGES), (20, coat("c"), FACE), (30, coat("d"), None))
+    history = fold(rows, [FACE, EDGES])
+    assert [c.payload.layer_id for c in history.lately(FACE, 2)] == ["c", "d"]
+    assert [c.payload.layer_id for c in history.lately(EDGES, 5)] == ["b", "d"]
+    gone = Entry(uuid=uuid4(), payload=VoidPayload(), occurred_at=T0, targets=(), voids=rows[2].entry.uuid)
+    back = Entry(uuid=uuid4(), payload=VoidPayload(), occurred_at=T0, targets=(), voids=gone.uuid)
+    taken = [*rows, Recorded(seq=9, recorded_at=T0, entry=gone)]
+    assert rows[2] not in unvoided(taken)
+    assert [r.entry.uuid for r in voids_that_stand(taken)] == [gone.uuid]
+    again = [*taken, Recorded(seq=10, recorded_at=T0, entry=back)]
+    assert rows[2] in unvoided(again)
+    assert [r.entry.uuid for r in voids_that_stand(again)] == [back.uuid]

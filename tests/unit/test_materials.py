@@ -12,12 +12,13 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.coverage import check_label
 from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.materials.cans import cans_for, cans_of_coats
+from cool_sheen.core.materials.consumables import Used
 from cool_sheen.core.materials.cost import Cost
 from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.yields import Use, learn_yields
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.takeoff.amounts import paint_of
-from cool_sheen.core.takeoff.needs import Reservoir, take_off
+from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off
 from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.formats.tables import csv_text
@@ -141,3 +142,17 @@ def test_a_hardener_that_serves_two_layers_is_one_component_and_components_add_u
 
 def test_a_table_cannot_smuggle_a_formula_into_a_spreadsheet():
     assert csv_text([["=1+1", "@x", "plain", -3]]).strip() == "'=1+1,'@x,plain,-3"
+
+
+def test_the_take_offs_of_two_parts_add_up():
+    one = TakeOff(components={"paint": 100, "hardener": 25}, names={"paint": "Paint"}, hours=1.5,
+                  used=Used({"P320": 2, "P500": 1}, 10, 1.5, 2, 300))  # fmt: skip
+    other = TakeOff(components={"paint": 40, "reducer": 8}, names={"reducer": "Reducer"}, hours=2,
+                    used=Used({"P320": 3, "P120": 4}, 5, 0.5, 1, 50))  # fmt: skip
+    whole = TakeOff()
+    for part in (one, other, TakeOff(hours=0.25)):
+        whole.add(part)
+    assert whole.components == {"paint": 140, "hardener": 25, "reducer": 8}
+    assert whole.names == {"paint": "Paint", "reducer": "Reducer"}
+    assert whole.hours == 3.75
+    assert whole.used == Used({"P320": 5, "P500": 1, "P120": 4}, 15, 2.0, 3, 350)
