@@ -7,6 +7,7 @@ decide. It ends with what was asked of it and whether that was reached.
 import argparse
 import json
 import os
+import shutil
 import socket
 import statistics
 import subprocess
@@ -52,9 +53,28 @@ def main() -> int:
             scale = opened(file, lay[name])
             scale.workshop.engine.dispose()
             print(f"{name} laid in {time.perf_counter() - begun:.0f} s", flush=True)
-    fresh = statistics.median(first_answer(shops["years"].parent) for _ in range(5))
-    found = {name: _apart(file, said.rounds if name == "years" else said.rounds // 10) for name, file in shops.items()}
+    with tempfile.TemporaryDirectory() as scratch:
+        worn = {
+            name: Settings(data=_copied(file.parent, Path(scratch) / name)).database for name, file in shops.items()
+        }
+        fresh = statistics.median(first_answer(worn["years"].parent) for _ in range(5))
+        few = said.rounds // 10
+        # A machine is not equally fast all the while: the demo is measured before the long run and after it.
+        before, years, after = _apart(worn["demo"], few), _apart(worn["years"], said.rounds), _apart(worn["demo"], few)
+        found = {"demo": _between(before, after), "years": years, "long": _apart(worn["long"], few)}
     return 0 if _told(found, fresh) else 1
+
+
+def _copied(laid: Path, to: Path) -> Path:
+    """A shop to be worked in, so that the one that was laid stays as it is."""
+    shutil.copytree(laid, to)
+    return to
+
+
+def _between(before: dict, after: dict) -> dict:
+    for name, page in before["pages"].items():
+        page["median"] = (page["median"] + after["pages"][name]["median"]) / 2
+    return before
 
 
 def measured(file: Path, rounds: int) -> dict:
