@@ -24,6 +24,12 @@ def test_every_page_is_served_under_the_strict_policy_with_no_style_or_script_of
     assert not re.search(r"(?:src|href|action)=\"(?:https?:)?//", answer.text)
 
 
+@pytest.mark.parametrize("address", PAGES)
+def test_no_page_speaks_in_the_names_of_the_program(demo, address):
+    seen = re.sub(r"<[^>]+>", " ", re.sub(r"<(svg|datalist|code).*?</\1>", " ", demo.http.get(address).text))
+    assert re.findall(r"\b[A-Z][a-z]+[A-Z][a-z]+\w*|\b\w+_\w+\b|\bNone\b|\bTrue\b", seen) == []
+
+
 @pytest.mark.parametrize("address", ["/", "/jobs", "/weather", "/shelf", "/mix", "/stores", "/stores/cost"])
 def test_before_the_first_start_every_page_leads_to_the_set_up(empty, address):
     answer = empty.http.get(address)

@@ -267,7 +267,7 @@ class SideShown:
 
 
 def school_sides(design: Design, school: School) -> list[SideShown]:
-    """Draft out every side of a school on this system, by the functions that the plan uses."""
+    """Work out every side of a school on this system, by the functions that the plan uses."""
     table = compatibility()
     work = Draft(design.system, design.site.zones, design.products)
     pairs = sides_of(school, work)

@@ -27,7 +27,7 @@ from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/stores")
-ROOMS = (("Take-off", "/stores"), ("WholeShelf", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
+ROOMS = (("Take-off", "/stores"), ("Stock", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
          ("Cost", "/stores/cost"), ("Labels and yields", "/stores/yields"))  # fmt: skip
 
 
