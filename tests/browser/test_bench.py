@@ -62,6 +62,24 @@ def test_the_offer_to_undo_stays_for_ten_seconds(page, served):
     expect(offer).to_be_hidden()
 
 
+def test_lanes_that_come_after_a_start_take_their_place_and_ring_for_nothing_that_was_due_before(page, served):
+    served.shop.clock.turn(hours=9)
+    served.shop.workshop.first_look = (4, 15)
+    page.goto("/")
+    expect(page.get_by_role("status").filter(has_text="4 of 15 so far")).to_be_visible()
+    expect(page.locator(".lane")).to_have_count(15)
+    expect(page.locator(".lane .acts")).to_have_count(0)
+    assert not violations(page)
+    served.shop.workshop.first_look = None
+    page.clock.run_for(1_000)
+    expect(page.locator(".lane .acts").first).to_be_visible()
+    expect(page.locator(".lane.is-coming")).to_have_count(0)
+    assert any(due for due in page.locator(".lane").evaluate_all("lanes => lanes.map(l => l.dataset.due)"))
+    expect(page.locator("#alarms .alarm", has_not_text="pot life")).to_have_count(0)
+    page.keyboard.press("j")
+    expect(chosen(page)).to_have_count(1)
+
+
 def test_when_the_count_runs_out_an_alarm_sounds_and_says_go_and_test(page, served):
     page.goto("/")
     name = "Cupboard doors 1–6, faces"

@@ -92,7 +92,10 @@
   function ringDue() {
     for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) ring(lane, key);
   }
+  let met = false; // whether the lanes were here once: those of a program that has just started come later
   function hush() {
+    if ($(".lane.is-coming")) return;
+    met = true;
     // what was due before this page was opened is on it to be seen, and needs no noise
     for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) rung.add(key);
   }
@@ -153,7 +156,8 @@
     }
     if (event.detail.target.id === "live") {
       choose(chosen(), false);
-      ringDue();
+      if (met) ringDue();
+      else hush();
     }
   });
   document.addEventListener("logged", () => {
