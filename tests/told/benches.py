@@ -307,6 +307,8 @@ def _hours(page: Page) -> None:
         (9, at(1), at(0.5)),
         (9, at(1), at(1)),
         (9, at(3), at(4)),
+        (9, at(1.7), at(1.65)),
+        (9, at(1.8), at(1.8)),
     ):
         stamps = {key: at(0.1 * n + 1) for n, key in enumerate(keys[:stamped])}
         page.say(

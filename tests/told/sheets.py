@@ -160,6 +160,7 @@ def mixes() -> str:
 def air() -> str:
     """Moist air, the sun, rooms, surfaces, readings, heat."""
     page = Page()
+    page.say("dew of dry air", dew_point(np.array([-20.0, 0, 20]), np.array([0.0, 0.001, 0.1])))
     _moist(page)
     _rooms(page)
     page.head("readings")

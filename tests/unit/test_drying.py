@@ -144,6 +144,18 @@ def test_touch_tests_narrow_the_factor_as_in_the_worked_examples(case):
     assert found.factor_p90 == pytest.approx(told["factor_p90"], rel=0.01)
 
 
+@pytest.mark.parametrize("stall", [10.0, 11.1])
+def test_a_stall_that_is_left_between_two_points_of_the_climate_is_left_to_the_minute(stall):
+    """The air rises from 8 to 12.3 °C within four hours; one series has its ends, the other each ten seconds."""
+    product = data(Mode.REACTIVE, minutes=20, stall_temp_c=stall)
+    ends = Series.of([T0, T0 + timedelta(hours=4)], [8, 12.3], [50, 50])
+    at = seconds(T0) + 10.0 * np.arange(1441)
+    fine = Series(at, np.interp(at, ends.at_s, ends.air_temp_c), np.full(1441, 50.0))
+    coarse, exact = reached(product, ends), reached(product, fine)
+    assert exact > T0 + timedelta(hours=4 * (stall - 8) / 4.3)
+    assert abs((coarse - exact).total_seconds()) < 35
+
+
 def test_a_curve_is_read_forwards_and_backwards():
     """Half speed for a minute, full speed for another, then none."""
     curve = Curve(np.array([0.0, 60, 120, 180]), np.array([0.0, 30, 90, 90]))

@@ -54,11 +54,11 @@ def ladder(coarsest: str, finest: str, available: list[str] | None = None) -> li
 def _shortest(names: list[str], sizes: dict[str, Micron]) -> list[str] | None:
     """Go down the grits once, keeping for each the best way to it: fewest steps, then smallest largest ratio."""
     best: dict[str, tuple[int, float, list[str]]] = {names[0]: (0, 0.0, [names[0]])}
-    for place, name in enumerate(names[1:], start=1):
+    for name in names[1:]:
         ways = [
-            (best[before][0] + 1, max(best[before][1], sizes[before] / sizes[name]), [*best[before][2], name])
-            for before in names[:place]
-            if before in best and sizes[before] / sizes[name] <= MOST_RATIO + _HAIR
+            (steps + 1, max(largest, sizes[before] / sizes[name]), [*way, name])
+            for before, (steps, largest, way) in best.items()
+            if sizes[before] / sizes[name] <= MOST_RATIO + _HAIR
         ]
         if ways:
             best[name] = min(ways, key=lambda way: way[:2])

@@ -1,5 +1,6 @@
 """What is owed to which zone: how each step of a plan stands on each zone, by the log."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -125,7 +126,8 @@ class _Walk:
             self.stands[place] = Stand.DONE
         elif laid.payload.counts and of_layer:
             place = max(of_layer)
-        self.covered = max(self.covered, -1 if place is None else place)
+        if place is not None:
+            self.covered = max(self.covered, place)
 
     def _serves(self, laid: LaidCoat, of_layer: Mapping[int, CoatStep]) -> int | None:
         free = {n: s for n, s in of_layer.items() if self.stands[n] is Stand.OWED}
@@ -143,9 +145,7 @@ class _Walk:
         place = self.names.get(done.planned_step or "")
         if place is None:
             coats = [n for n, s in self.mine.items() if isinstance(s, CoatStep) and n > self.covered]
-            to_come = min(
-                (n for n in coats if self.stands[n] is Stand.OWED), default=len(self.mine) + max(self.mine, default=0)
-            )
+            to_come = min((n for n in coats if self.stands[n] is Stand.OWED), default=math.inf)
             fits = (n for n, s in self.mine.items() if self.covered < n < to_come and _is(s, done))
             place = next((n for n in fits if self.stands[n] is Stand.OWED), None)
         if place is not None:
