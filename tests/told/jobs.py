@@ -5,7 +5,7 @@ from functools import cache
 
 import numpy as np
 
-from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared
+from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
 from cool_sheen.core.advice.findings import Ground, look_over
 from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.climate.gates import Shut
@@ -75,9 +75,12 @@ def _looked_over(page: Page, part: PaperPart) -> None:
     for cost in methods_compared(part.system, setting):
         page.say(cost, hours=cost.hours)
     for school in SHIPPED.schools:
+        sides = {}
         for side, after in sides_of(school, Draft(part.system, part.zones, SHIPPED.products)):
             there = Setting(after.zones, part.climate, UTC_DAY, T0, SHIPPED.products)
-            _figures(page, f"{school.key}: {side.key}", consequence(after.system, there))
+            sides[side.key] = consequence(after.system, there)
+            _figures(page, f"{school.key}: {side.key}", sides[side.key])
+        page.say("riskiest in", dict(zip(sides, riskier(list(sides.values())), strict=True)))
 
 
 def _figures(page: Page, words, found) -> None:

@@ -206,3 +206,14 @@ def test_moving_layers_about_loses_none_and_keeps_their_ids(moves):
         made = edit.move_layer(made, made.layers[which % len(made.layers)].id, to)
     assert sorted(la.id for la in made.layers) == sorted(la.id for la in system().layers)
     assert {la.id: la for la in made.layers} == {la.id: la for la in system().layers}
+
+
+def test_a_product_that_goes_well_on_what_is_below_and_not_at_all_under_what_follows_is_no_way_out():
+    ground = Ground((FACE,), Below("bare_steel", "bare"))
+    choices = Choices(system(), SHELF, [ground], TABLE)
+    epoxy, etch, enamel = (SHELF[key] for key in ("epoxy-primer-grey", "etch-primer", "enamel-one-pack"))
+    assert choices.best([epoxy, etch], None, SHELF["clear-two-pack"]) is epoxy
+    with pytest.raises(Inconsistent, match="no product for this place"):
+        choices.best([epoxy], None, etch)  # etch never goes over epoxy
+    with pytest.raises(Inconsistent, match="no product for this place"):
+        choices.best([], None, enamel)

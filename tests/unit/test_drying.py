@@ -144,6 +144,15 @@ def test_touch_tests_narrow_the_factor_as_in_the_worked_examples(case):
     assert found.factor_p90 == pytest.approx(told["factor_p90"], rel=0.01)
 
 
+def test_a_stall_that_is_left_days_later_is_left_within_ten_minutes():
+    """After three days the clock looks at the climate every ten minutes alone; the curve before is flat."""
+    product = data(Mode.REACTIVE, minutes=20, stall_temp_c=10)
+    ends = Series.of([T0, T0 + timedelta(hours=100), T0 + timedelta(hours=104)], [8, 8, 12.3], [50, 50, 50])
+    at = seconds(T0) + 10.0 * np.arange(36 * 1041)
+    fine = Series(at, np.interp(at, ends.at_s, ends.air_temp_c), np.full(len(at), 50.0))
+    assert abs((reached(product, ends) - reached(product, fine)).total_seconds()) < 330
+
+
 @pytest.mark.parametrize("stall", [10.0, 11.1])
 def test_a_stall_that_is_left_between_two_points_of_the_climate_is_left_to_the_minute(stall):
     """The air rises from 8 to 12.3 °C within four hours; one series has its ends, the other each ten seconds."""

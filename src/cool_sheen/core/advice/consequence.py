@@ -1,5 +1,6 @@
 """What follows from a system: hours, days, litres, film and risk, by the functions that the plan uses."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -195,17 +196,16 @@ RISKS: tuple[tuple[str, str], ...] = (
 def riskier(sides: Sequence[Consequence]) -> list[list[str]]:
     """Say for each side in which respects it is the riskiest of all: worst where the others are better."""
     measures = {
-        "window": [c.tightest_h if c.tightest_h is not None else 1e9 for c in sides],
-        "reserve": [c.reserve_over_um if c.reserve_over_um is not None else 1e9 for c in sides],
+        "window": [c.tightest_h if c.tightest_h is not None else math.inf for c in sides],
+        "reserve": [c.reserve_over_um if c.reserve_over_um is not None else math.inf for c in sides],
         "run": [c.run_margin_pct for c in sides],
         "verdict": [-float(GRAVITY[c.verdict]) - c.cares / 100 for c in sides],
         "keyings": [-float(c.keyings) for c in sides],
     }
     out: list[list[str]] = [[] for _ in sides]
     for key, words in RISKS:
-        figures = measures[key]
-        if figures and max(figures) - min(figures) > 1e-6:
-            for place, figure in enumerate(figures):
-                if figure == min(figures):
-                    out[place].append(words)
+        figures = [round(figure, 6) for figure in measures[key]]
+        for place, figure in enumerate(figures):
+            if figure == min(figures) < max(figures):
+                out[place].append(words)
     return out
