@@ -8,7 +8,6 @@ from zoneinfo import ZoneInfo
 import pytest
 from tests.support import T0, ShopOnTrial
 
-from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.plan.rest import rest_of
@@ -230,17 +229,6 @@ def test_a_part_that_moves_dries_in_the_climate_of_each_place(demo):
     moved = demo.standing(part)
     assert moved.space.name == "Yard"
     assert moved.action.counts_to != in_booth
-
-
-def test_a_product_is_followed_by_its_own_rule_before_its_familys_and_before_any():
-    base = shipped().products["clear-two-pack"]
-    windows = [
-        {"follows": w, "opens": o} for w, o in (("any", "flash"), ("urethane_2k", "dust_free"), ("itself", "tack_free"))
-    ]
-    clear = Product.model_validate({**base.model_dump(), "windows": windows})
-    assert clear.rule_for(clear).opens == "tack_free"
-    assert clear.rule_for(shipped().products["high-build-surfacer"]).opens == "dust_free"
-    assert clear.rule_for(shipped().products["lacquer-clear"]).opens == "flash"
 
 
 @pytest.mark.parametrize(

@@ -231,6 +231,7 @@ def _materials(page: Page) -> None:
                  Cost(3, Decimal(42), Decimal(5), Decimal(0), None, goodwill_hours=5)):  # fmt: skip
         page.say(cost, labour=cost.labour, paid=cost.paid_hours, goodwill=cost.goodwill, outlay=cost.outlay, profit=cost.profit,
                  per=cost.per_hour, profit_per=cost.profit_per_hour, hire=cost.hire_pays)  # fmt: skip
+    page.say("hardly a cup", [Reservoir(25.5, 25).fills(ml, "hvlp") for ml in (0.5, 1, 1.5, 10)])
     gun = Reservoir(600, 25)
     for ml in (0, 575, 575.1, 1200):
         page.say(ml, [(method, gun.fills(ml, method), gun.loss(ml, method)) for method in WAYS])

@@ -115,3 +115,14 @@ def test_a_revision_is_named_by_its_content():
     again = Product.model_validate(product.model_dump(mode="json"))
     thinner = product.model_copy(update={"volume_solids_pct": 40})
     assert again.content_hash == product.content_hash != thinner.content_hash
+
+
+def test_a_product_is_followed_by_its_own_rule_before_its_familys_and_before_any():
+    base = shipped().products["clear-two-pack"]
+    windows = [
+        {"follows": w, "opens": o} for w, o in (("any", "flash"), ("urethane_2k", "dust_free"), ("itself", "tack_free"))
+    ]
+    clear = Product.model_validate({**base.model_dump(), "windows": windows})
+    assert clear.rule_for(clear).opens == "tack_free"
+    assert clear.rule_for(shipped().products["high-build-surfacer"]).opens == "dust_free"
+    assert clear.rule_for(shipped().products["lacquer-clear"]).opens == "flash"

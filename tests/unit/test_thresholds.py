@@ -14,7 +14,7 @@ from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
-from cool_sheen.core.part.key import damp_until
+from cool_sheen.core.part.key import damp_until, sandable
 from cool_sheen.core.plan.openings import ways_to_open
 from cool_sheen.formats.catalogue import shipped
 
@@ -125,6 +125,19 @@ def test_a_locked_film_says_whether_a_coat_would_lift_it_or_it_is_only_too_soft(
         assert (action.state.value, action.does, action.because) == ("locked", "", because)
     assert part.action(8).counts_to - T0 == pytest.approx(timedelta(hours=48 if lifts else 40), rel=0.05)
     assert part.action(60).state.value == "key"
+
+
+@pytest.mark.parametrize("named", [True, False])
+def test_a_film_takes_sandpaper_from_its_mark_on_whether_its_window_names_that_or_not(named):
+    """Metal primer: open after three hours, sandable after sixteen."""
+    part = PaperPart("one-pack-enamel", day=ALWAYS).prepared()
+    layer = part.system.layers[0]
+    product = part.products[layer.product]
+    window = product.windows[0].model_copy(update={"sand": "sand" if named else None})
+    part.products[layer.product] = product.model_copy(update={"windows": (window,)})
+    part.coat(0, layer.id)
+    found = {hours: sandable(part.top(hours), at(hours)) for hours in (1, 8, 15, 17, 30)}
+    assert found == {1: False, 8: False, 15: False, 17: True, 30: True}
 
 
 @pytest.mark.parametrize(("hardener", "later"), [("fast", False), ("slow", True)])

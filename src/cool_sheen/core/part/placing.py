@@ -188,12 +188,11 @@ class _Placer:
         missed = [(zones, w) for zones, w in groups if w and self.times.misses(w, fit.at)]
         if not missed:
             return step, fit, [w for _, w in groups]
-        if len(groups) > 1:
-            for zones, window in sorted(missed, key=lambda g: self.times.closing(g[1])):
-                alone = only_on(step, zones, self.memory.sit.zones)
-                soon = self.times.time(alone, product, [(zones, window)])
-                if not self.times.misses(window, soon.at):
-                    return alone, soon, [window]
+        for zones, window in sorted(missed, key=lambda g: self.times.closing(g[1])):
+            alone = only_on(step, zones, self.memory.sit.zones)
+            soon = self.times.time(alone, product, [(zones, window)])
+            if not self.times.misses(window, soon.at):
+                return alone, soon, [window]
         zones = frozenset().union(*(z for z, _ in missed))
         return self._key(step, product, zones), fit, []
 
