@@ -1,7 +1,7 @@
 """A stack built on what is underneath: findings, ways out, schools, and their consequences."""
 
 from dataclasses import replace
-from datetime import time
+from datetime import time, timedelta
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
@@ -217,3 +217,24 @@ def test_a_product_that_goes_well_on_what_is_below_and_not_at_all_under_what_fol
         choices.best([epoxy], None, etch)  # etch never goes over epoxy
     with pytest.raises(Inconsistent, match="no product for this place"):
         choices.best([], None, enamel)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"spare": 2}, "tightest window"), ({"reserve_over_um": 1.0}, "film over the reserve"),
+        ({"run_margin_pct": 3.0}, "distance to a run"), ({"verdict": "no"}, "compatibility"),
+        ({"cares": 9}, "compatibility"), ({"keyings": 7}, "windows that are missed"),
+    ],
+)  # fmt: skip
+def test_the_riskiest_side_is_the_one_that_is_worse_in_a_respect(change, words):
+    made = consequence(system(), Setting((FACE, EDGE), CLIMATE, DAY, T0, SHELF))
+
+    def side(spare=5, **figures):
+        tightest = None if spare is None else replace(made.tightest, spare=timedelta(hours=spare))
+        plain = {"reserve_over_um": 20.0, "run_margin_pct": 30.0, "verdict": "care", "cares": 1, "keyings": 0}
+        return replace(made, tightest=tightest, **(plain | figures))
+
+    assert riskier([side(), side(**change), side()]) == [[], [words], []]
+    assert riskier([side(), side()]) == [[], []]
+    assert riskier([side(spare=None), side()]) == [[], ["tightest window"]]

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.support import T0
 from tests.unit.paper import UTC_DAY, PaperPart, at, zone
 
+from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H, surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.clock import Film
@@ -137,3 +138,13 @@ def test_the_last_start_of_all_of_todays_coats_is_no_later_than_of_one_and_two_m
     slow = last_starts(part.look(0))
     assert slow.one == found.one
     assert slow.all_coats < found.all_coats
+
+
+@pytest.mark.parametrize(("minutes", "slots"), [(29, 0), (30, 1), (31, 1)])
+def test_half_an_hour_between_two_shut_stretches_is_a_slot(minutes, slots):
+    shut = [
+        Shut(seconds(T0) - 60, seconds(T0) + 3600, "wind"),
+        Shut(seconds(T0) + 3600 + 60 * minutes, seconds(T0) + 90_000, "cold"),
+    ]
+    found = open_slots(shut, T0, T0 + timedelta(hours=24))
+    assert [(s.since, s.to) for s in found] == [(T0 + timedelta(hours=1), T0 + timedelta(minutes=60 + minutes))] * slots
