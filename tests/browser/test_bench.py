@@ -188,7 +188,7 @@ def test_the_first_start_offers_the_demo_shop(page, served):
     expect(page.get_by_role("heading", name="Set up your shop")).to_be_visible()
     expect(page.get_by_label("Time zone")).to_have_value("Europe/Berlin")
     assert not violations(page)
-    page.get_by_role("button", name="Load the demo shop").click()
+    page.get_by_role("button", name="Load the demo shop").click(timeout=120_000)  # a slow machine lays it for a while
     expect(page.locator(".lane")).to_have_count(15)
 
 
