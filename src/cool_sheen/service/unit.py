@@ -48,9 +48,7 @@ class Workshop:
     scale: SimulatedScale = field(default_factory=SimulatedScale)
     ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
     looks: int = 0  # how often a worker has looked ahead
-    first_look: tuple[int, int] | None = (
-        None  # while the first look is in hand: how many parts it has done, of how many
-    )
+    first_look: tuple[int, int] | None = None  # while it is in hand: how many parts are done, of how many
     settle: Callable[["Unit"], None] = lambda _: None  # the kept status follows what was written
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
 
