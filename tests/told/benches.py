@@ -299,6 +299,9 @@ def _hours(page: Page) -> None:
             transfer_efficiency(method),
             transfer_efficiency(method, "frame"),
             transfer_efficiency(method, "spindles"),
+            labour_minutes("coat", 2.5, method),
+            WAYS[method].thickest_um,
+            WAYS[method].cleaning,
         )
     room = dict.fromkeys(("floor_damped", "extraction", "dehumidifier", "heater"), True)
     keys = [step.key for step in SHIPPED.room_steps]

@@ -238,3 +238,4 @@ def test_the_riskiest_side_is_the_one_that_is_worse_in_a_respect(change, words):
     assert riskier([side(), side(**change), side()]) == [[], [words], []]
     assert riskier([side(), side()]) == [[], []]
     assert riskier([side(spare=None), side()]) == [[], ["tightest window"]]
+    assert riskier([side(verdict="no"), side(cares=9)]) == [["compatibility"], []]  # a no weighs more than any cares

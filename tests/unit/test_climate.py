@@ -153,3 +153,14 @@ def test_times_that_do_not_ascend_are_refused_at_their_place():
     with pytest.raises(Inconsistent, match="not after the one before") as refusal:
         Series.of([T0, T0 + timedelta(hours=1), T0], [1, 2, 3], [50, 50, 50])
     assert refusal.value.field == "climate.2.at"
+
+
+@pytest.mark.parametrize(
+    ("air", "humidity", "place"),
+    [([0, -100.1, 200], [50, 50, 50], "1.air_temp_c"), ([0, 1, 200.1], [50, 50, 50], "2.air_temp_c"),
+     ([-100, 1, 200], [0, 100, -0.1], "2.rh_pct"), ([-100, 1, 200], [100.1, 100, 0], "0.rh_pct")],
+)  # fmt: skip
+def test_a_figure_that_no_air_has_is_refused_at_its_place(air, humidity, place):
+    with pytest.raises(OutOfRange, match="is not between") as refusal:
+        Series.of([T0 + timedelta(hours=n) for n in range(3)], air, humidity)
+    assert refusal.value.field == f"climate.{place}"

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.support import T0, steady, worked
 
 from cool_sheen.core.climate.series import Series, seconds
-from cool_sheen.core.drying.clock import Band, Clock, Curve, Film, simulate, stacked
+from cool_sheen.core.drying.clock import Band, Clock, Curve, Film, grid, simulate, stacked
 from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import Phase, RecoatRule, Span, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
@@ -151,6 +151,16 @@ def test_a_stall_that_is_left_days_later_is_left_within_ten_minutes():
     at = seconds(T0) + 10.0 * np.arange(36 * 1041)
     fine = Series(at, np.interp(at, ends.at_s, ends.air_temp_c), np.full(len(at), 50.0))
     assert abs((reached(product, ends) - reached(product, fine)).total_seconds()) < 330
+
+
+@pytest.mark.parametrize(("days", "every_s"), [(10, 600), (4000, 2304)])
+def test_the_clock_looks_closely_for_three_days_then_less_so_and_at_150_000_instants_at_most(days, every_s):
+    ends = Series.of([T0, T0 + timedelta(days=days)], [8, 8], [50, 50])
+    apart = np.diff(grid(ends, seconds(T0) + 30))
+    assert apart[:4319] == pytest.approx(60)  # half a minute after the whole ones
+    assert apart[4320:-2] == pytest.approx(every_s, abs=0.001)
+    assert apart[-2] <= every_s
+    assert apart[-1] == 60 * 86_400  # the climate stands still from its last point on
 
 
 @pytest.mark.parametrize("stall", [10.0, 11.1])

@@ -12,9 +12,12 @@ from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate, zone
 from cool_sheen.core.climate.corrections import Readings, corrected
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.drying.touch import TouchTest, learn
+from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.part.key import damp_until, sandable
+from cool_sheen.core.part.memory import Memory
+from cool_sheen.core.part.situation import Pot
 from cool_sheen.core.plan.openings import ways_to_open
 from cool_sheen.formats.catalogue import shipped
 
@@ -171,3 +174,38 @@ def test_what_is_believed_before_the_first_test_spreads_by_a_quarter():
     assert learn([]).ln_sd == pytest.approx(0.25, abs=0.001)
     one = [TouchTest(100, ready_minutes=80)]
     assert learn(one) == learn(one, prior_ln_sd=0.25, noise_ln_sd=0.10, prior_ln_mean=0.0)
+
+
+@pytest.mark.parametrize(
+    ("minutes", "done"), [((29.6, 29.6, 59.6), True), ((29.6, 29.4, 60), False), ((30, 30, 30), False)]
+)
+def test_a_stage_of_heat_is_held_when_half_a_minute_is_missing_and_no_more(minutes, done):
+    """120, 180 and 230 °C for 30, 30 and 60 minutes."""
+    part = PaperPart("high-heat-staged").prepared()
+    part.coat(0, "heat")
+    for n, (metal, held) in enumerate(zip((120, 180, 230), minutes, strict=True)):
+        part.write(20 + 2 * n, StepPayload(kind="bake", metal_temp_c=metal, minutes=held))
+    assert (part.top(30).bands["full_cure"].likely == at(24)) is done
+
+
+@pytest.mark.parametrize(("minutes", "again"), [(10, 12.0), (40, 44.0)])
+def test_a_film_that_was_not_ready_is_touched_again_after_a_tenth_of_its_age_and_two_minutes_at_least(minutes, again):
+    part = PaperPart("two-stage-epoxy").prepared()
+    part.factor = lambda product, without, mode: (-9.0, 0.01)  # by the clock it was ready long ago
+    part.coat(0, "epoxy")
+    part.touch(minutes / 60, ready=False)
+    assert (part.top(1).opens.early - T0).total_seconds() / 60 == pytest.approx(again)
+
+
+@pytest.mark.parametrize(("minutes", "hardener"), [(-0.1, "fast"), (0, "slow")])
+def test_a_pot_is_taken_until_the_instant_at_which_it_ends(minutes, hardener):
+    part = PaperPart("two-stage-epoxy").prepared()
+    layer = part.system.layers[0].model_copy(update={"hardener_speed": "slow"})
+    part.pots = {layer.product: Pot("fast", "standard", 0.8, ends=at(1))}
+    found = Memory(part.look(0)).mix(layer, at(1 + minutes / 60))
+    assert found[0] == hardener
+
+
+def test_water_that_never_leaves_is_waited_for_to_the_end_of_what_the_climate_tells():
+    """Saturated air: sixty days, and nothing goes on before."""
+    assert damp_until(PRODUCTS["epoxy-primer-grey"], T0, climate(20, 100)) == T0 + timedelta(days=60)

@@ -236,3 +236,60 @@ def test_a_colour_that_is_never_sanded_is_given_a_fresh_coat_once_its_window_has
     part.sand(shut, "P800")
     assert stands(part, shut + 0.1, "A")[0] is State.SHUT
     assert stands(part, shut + 0.1, "A")[-1]
+
+
+def firsts(part, hours, count=2):
+    """What a plan begins with: steps and the zones that they are for."""
+    look = part.look(hours)
+    return [(p.step.id, look.names(p.step.zones) or "all") for p in part.rest(hours).steps[:count]]
+
+
+@pytest.mark.parametrize(("coated", "hurried"), [(38, False), (40, True)])
+def test_zones_that_the_early_clock_may_shut_are_coated_before_long_work_on_another(coated, hurried):
+    """B may close after 42.9 hours, A after 44; the large zone takes two hours and a half from its flash on."""
+    part = PaperPart("two-stage-epoxy", climate(), zone("A"), zone("B"), zone("large", area=30.0)).prepared()
+    for hours, where in ((0, "A B"), (2, "A"), (8, "B"), (coated, "large")):
+        part.coat(hours, "epoxy", zones=where)
+    large, small = ("epoxy:coat:2", "large"), ("build:coat:1", "A, B")
+    assert firsts(part, coated + 0.1) == ([small, large] if hurried else [large, ("build:coat:1", "B")])
+
+
+@pytest.mark.parametrize(("built", "hurried"), [(43.5, False), (46, True)])
+def test_a_coat_does_not_wait_for_another_zone_to_be_sandable_when_its_window_would_close(built, hurried):
+    """The colour on B may close after 48.4 hours; A can be sanded four hours after its last coat."""
+    part = two("two-stage-epoxy").prepared()
+    for hours, layer, where in ((0, "epoxy", "A B"), (1, "epoxy", "A B"), (2, "build", "A B"), (3, "build", "A B"),
+                                (4, "build", "B")):  # fmt: skip
+        part.coat(hours, layer, zones=where)
+    part.skip(30, "build:sand:P500", "build:then:1:wipe", "build:then:2:tack", zones="B")
+    part.sand(30, zones="B")
+    part.coat(31, "colour", zones="B")
+    part.coat(built, "build", zones="A")
+    sand, colour = ("build:sand:P320", "A"), ("colour:coat:2", "B")
+    assert [step for step in firsts(part, built + 0.1, 4) if step in (sand, colour)] == (
+        [colour, sand] if hurried else [sand, colour]
+    )
+
+
+@pytest.mark.parametrize(
+    ("hours", "then"),
+    [
+        (42.8, [("epoxy:coat:2", "all"), ("build:coat:1", "all")]),
+        (43.0, [("epoxy:coat:2", "B"), ("epoxy:coat:2:key", "A")]),
+        (43.6, [("epoxy:coat:2:key", "all"), ("epoxy:coat:2:wipe", "all")]),
+    ],
+)
+def test_what_is_still_open_is_coated_before_the_rest_is_keyed(hours, then):
+    """A closes 42.93 hours after its coat, B half an hour later; a key takes 28 minutes and more."""
+    part = two("two-stage-epoxy").prepared()
+    part.coat(0, "epoxy", zones="A")
+    part.coat(0.6, "epoxy", zones="B")
+    assert firsts(part, hours) == then
+
+
+def test_no_coat_goes_first_that_would_cost_the_first_its_own_window():
+    """A closes in two minutes, B perhaps in nine: whoever comes second is late."""
+    part = two("two-stage-epoxy").prepared()
+    part.coat(0, "epoxy")
+    part.coat(7.5, "epoxy", zones="B")
+    assert firsts(part, 42.9) == [("epoxy:coat:2", "A"), ("build:coat:1:key", "B")]

@@ -67,7 +67,7 @@ def sky_offset(at_s: Floats, latitude: float, longitude: float, cloud: Floats | 
     heights = np.array([elevation(place, instant(float(t))) for t in coarse])
     sine = np.sin(np.radians(np.interp(at_s, coarse, heights)))
     clear = 1 - np.asarray(cloud, dtype=float)
-    return np.asarray(np.where(sine > 0, FULL_SUN_K * sine, CLEAR_NIGHT_K * np.clip(-6 * sine, 0, 1)) * clear)
+    return np.asarray((FULL_SUN_K * np.clip(sine, 0, 1) + CLEAR_NIGHT_K * np.clip(-6 * sine, 0, 1)) * clear)
 
 
 def _place(latitude: float, longitude: float) -> Observer:

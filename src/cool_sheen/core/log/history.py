@@ -160,7 +160,6 @@ class History:
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
     bakes: list[Heated] = field(default_factory=list)
     places: int = 0
-    last_entry: Recorded | None = None
 
     def of(self, zones: Zones) -> ZoneHistory:
         """Return what was done to zones that had the same: what reached one of them reached all."""
@@ -239,7 +238,6 @@ def fold(entries: Iterable[Recorded], zones: list[UUID], heirs: Mapping[UUID, Zo
     for row in unvoided(entries):
         history.places += 1
         _put(row.entry.payload, history, row.entry, _zones_of(row.entry, zones, passed_on))
-        history.last_entry = row
     return history
 
 

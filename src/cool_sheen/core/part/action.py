@@ -11,7 +11,7 @@ from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, status_of, window_end
-from cool_sheen.core.work.steps import CoatStep, SandStep, Step
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step, waits_for
 
 _BEFORE_CURING = (State.WET, State.LOCKED, State.BARE)
 
@@ -67,7 +67,7 @@ def action_of(situation: Situation, first: Planned | None) -> Action:
     now = status_of(film, situation.now)
     if isinstance(first.step, CoatStep):
         return _coat(situation, first, film, now)
-    if isinstance(first.step, SandStep) or getattr(first.step, "after", None):
+    if waits_for(first.step):
         return _milestone(situation, first, film, now)
     return _work(situation, first, film, now)
 
@@ -93,7 +93,7 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     state = State.OPEN if top is None else now.state
     if top is not None and state is State.WET:
         return _wet(first, film, top)
-    if first.wait in (Wait.GATE, Wait.LIMIT) and situation.now < first.start:
+    if first.wait in (Wait.GATE, Wait.LIMIT):
         return _held(situation, first, film, tested)
     closes = window_end(film) if state in (State.OPEN, State.CLOSING) else None
     counts, shut_at = (closes.early, closes.likely) if closes else (None, None)
@@ -174,11 +174,7 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
     """Sanding, or a step that waits for a milestone of the film on top."""
     step, top = first.step, film.top
     grit = step.grit if isinstance(step, SandStep) else None
-    mark = (
-        mark_of(top.product, "sand" if isinstance(step, SandStep) else getattr(step, "after", None) or "")
-        if top
-        else None
-    )
+    mark = mark_of(top.product, waits_for(step) or "") if top else None
     band = first.waits or (top.bands[mark] if top and mark else None)
     state = now.state
     if not isinstance(step, SandStep) and top and not first.inserted and state not in _BEFORE_CURING:
@@ -196,7 +192,7 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
         planned=first,
     )
     reached = band and band.likely and band.likely <= situation.now
-    if reached or first.start <= situation.now or first.wait is not Wait.FILM:
+    if reached or first.wait is not Wait.FILM:
         return replace(asked, because=_ready(first, top, state))
     if state is State.LOCKED and top is not None:
         return _locked_in(asked, situation, top)
@@ -243,7 +239,7 @@ def _ready(first: Planned, top: CoatClock | None, state: State) -> str:
 
 def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
     step = first.step
-    if first.wait in (Wait.GATE, Wait.LIMIT) and situation.now < first.start:
+    if first.wait in (Wait.GATE, Wait.LIMIT):
         return _held(situation, first, film, tested=True)
     because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
     waits = first.wait is Wait.DAMP

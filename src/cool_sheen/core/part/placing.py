@@ -5,7 +5,7 @@ The next action of a part is the first thing that is placed, and its plan is all
 
 from collections.abc import Generator, Iterator
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 from cool_sheen.core.climate.series import seconds
@@ -14,11 +14,13 @@ from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.memory import Memory
-from cool_sheen.core.part.placed import Fit, Planned, Wait
+from cool_sheen.core.part.placed import Fit, Planned, Stuck, Wait
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.part.times import Times
 from cool_sheen.core.part.top import Top, Window
-from cool_sheen.core.work.steps import WIPES, CoatStep, SandStep, Step, WorkStep, Zones, only_on
+from cool_sheen.core.work.steps import WIPES, CoatStep, SandStep, Step, WorkStep, Zones, only_on, waits_for
+
+_NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
 
 def place_all(situation: Situation) -> Iterator[Planned]:
@@ -76,32 +78,51 @@ class _Placer:
         return {place: frozenset(zones) for place, zones in fronts.items()}
 
     def _pick(self, fronts: dict[int, Zones]) -> int:
-        """The first in the order of the system; but a window that would close meanwhile on the same side goes first."""
+        """The first in the order of the system; but a coat on the same side goes first where its window would close.
+
+        Unless the first would lose its own window by that.
+        """
         first = min(fronts)
+        if len(fronts) == 1:
+            return first
         step = only_on(self.memory.steps[first], fronts[first], self.memory.sit.zones)
-        ends = max(self.memory.now, self._ready(step)) + self.memory.labour(step)
+        begins, ends = self._span(step)
         for place, zones in sorted(fronts.items())[1:]:
             other = self.memory.steps[place]
             if not isinstance(other, CoatStep) or self.memory.up not in (None, other.setting):
                 continue
-            windows = [w for _, w in self.memory.windows(zones, self.memory.product(other.layer))]
-            closings = [edge for w in windows if w and (edge := self.memory.edge(w.closes))]
-            opens = max((w.opens.late for w in windows if w and w.opens and w.opens.late), default=self.memory.now)
-            if closings and opens <= min(closings) < ends:
-                return place
+            for group, _ in self.memory.windows(zones, self.memory.product(other.layer)):
+                alone = only_on(other, group, self.memory.sit.zones)
+                start, end = self._span(alone)
+                if self._loses(alone, start, ends) and not self._loses(step, begins, end):
+                    return place
         return first
 
-    def _ready(self, step: Step) -> datetime:
-        """About when a step could start, for the choice alone."""
+    def _loses(self, step: Step, start: datetime, later: datetime) -> bool:
+        """Whether a coat that could start in its window would have missed it later on."""
         if not isinstance(step, CoatStep):
-            return self.memory.now
-        windows = [w for _, w in self.memory.windows(step.zones, self.memory.product(step.layer))]
-        return max((w.opens.late for w in windows if w and w.opens and w.opens.late), default=self.memory.now)
+            return False
+        windows = [w for _, w in self.memory.windows(step.zones, self.memory.product(step.layer)) if w]
+        return any(self.times.misses(w, later) and not self.times.misses(w, start) for w in windows)
+
+    def _span(self, step: Step) -> tuple[datetime, datetime]:
+        """When a step that is owed could start and be done, for the choice alone; never, where it is stuck."""
+        try:
+            if isinstance(step, CoatStep):
+                product = self.memory.product(step.layer)
+                start = self.times.time(step, product, self.memory.windows(step.zones, product)).at
+            else:
+                name = waits_for(step)
+                found = self.times.milestone(step, name) if name else None
+                start = max(self.memory.now, found[0] if found else self.memory.now)
+        except Stuck:
+            return _NEVER, _NEVER
+        return start, start + self.memory.labour(step)
 
     # --- work that leaves no film ---------------------------------------------------------------------
     def _other(self, step: Step) -> Generator[Planned, None, Zones]:
         """Place work, sanding or heat: it waits for its milestone on every zone that it is for."""
-        name = "sand" if isinstance(step, SandStep) else getattr(step, "after", None)
+        name = waits_for(step)
         earliest, because, band, wait = self.memory.now, "follows at once", None, Wait.NOTHING
         if name is not None and (found := self.times.milestone(step, name)):
             earliest, band = found
@@ -193,14 +214,36 @@ class _Placer:
             soon = self.times.time(alone, product, [(zones, window)])
             if not self.times.misses(window, soon.at):
                 return alone, soon, [window]
-        zones = frozenset().union(*(z for z, _ in missed))
-        return self._key(step, product, zones), fit, []
+        late = frozenset().union(*(z for z, _ in missed))
+        rest = [(zones, w) for zones, w in groups if not zones & late]
+        again = self._opened_again(step, product, late)
+        if any(w and self.times.misses(w, self._end(*again[:2])) for _, w in rest):  # what is still open goes first
+            alone = only_on(step, step.zones - late, self.memory.sit.zones)
+            return alone, self.times.time(alone, product, rest), [w for _, w in rest]
+        return self._put_in(*again), fit, []
 
-    def _key(self, step: CoatStep, product: Product, zones: Zones) -> Planned:
+    def _opened_again(
+        self, step: CoatStep, product: Product, zones: Zones
+    ) -> tuple[CoatStep | SandStep, Fit, Band | None]:
         """What opens zones again whose window would close: a key, or a fresh coat of itself where nothing is sanded."""
         flaky = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and t.product.never_sanded)
-        if flaky:
-            return self._fresh(step, flaky)
+        return self._fresh(step, product, flaky) if flaky else self._key(step, product, zones)
+
+    def _end(self, step: Step, fit: Fit) -> datetime:
+        labour = self.memory.labour(step)
+        return self.memory.sit.day.fit(max(fit.at, self.memory.now), labour) + labour
+
+    def _put_in(self, step: CoatStep | SandStep, fit: Fit, band: Band | None) -> Planned:
+        if isinstance(step, SandStep):
+            return self._add(step, fit, band, inserted=True)
+        labour = self.memory.labour(step)
+        self.memory.now = fit.at + labour
+        self.memory.lay(step, self.memory.tops_on(step.zones)[0].product)
+        because = f"past its window, and never sanded: a fresh coat of itself; {fit.because}"
+        return Planned(step, fit.at, self.memory.now, because, labour, fit.wait, shut=fit.shut, inserted=True)
+
+    def _key(self, step: CoatStep, product: Product, zones: Zones) -> tuple[SandStep, Fit, Band | None]:
+        """The sanding that opens zones again whose window would close, and when the film can take it."""
         top = self.memory.tops_on(zones)[0]
         same = frozenset(
             z for z in zones if (t := self.memory.tops.get(z)) and t.product.key_grit == top.product.key_grit
@@ -222,36 +265,21 @@ class _Placer:
             if until and until > earliest:
                 earliest, band = until, lift
         wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
-        return self._add(
-            sand, Fit(earliest, wait, "the window would close before the coat can go on"), band, inserted=True
-        )
+        return sand, Fit(earliest, wait, "the window would close before the coat can go on"), band
 
-    def _fresh(self, step: CoatStep, zones: Zones) -> Planned:
+    def _fresh(self, step: CoatStep, product: Product, zones: Zones) -> tuple[CoatStep, Fit, None]:
+        """A fresh coat of what lies on top, and when the weather lets it on."""
         top = self.memory.tops_on(zones)[0]
         same = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and t.product is top.product)
-        product, layer = top.product, self._layer_of(top, step.layer)
-        coat = Coat(kind="drop", wet_film_um=product.ref_wet_film_um)
-        fresh = only_on(
-            replace(
-                step,
-                id=f"{step.id}:fresh",
-                label=f"{layer.name}, fresh coat",
-                layer=layer,
-                coat=coat,
-                needs=(),
-                number=0,
-                slot=layer.id,
-            ),
-            same,
-            self.memory.sit.zones,
+        layer = self._layer_of(top, step.layer)
+        coat = Coat(kind="drop", wet_film_um=top.product.ref_wet_film_um)
+        label = f"{layer.name}, fresh coat"
+        of_layer = replace(
+            step, id=f"{step.id}:fresh", label=label, layer=layer, coat=coat, needs=(), number=0, slot=layer.id
         )
+        fresh = only_on(of_layer, same, self.memory.sit.zones)
         windows = [(z, Window(w.opens, None, None) if w else None) for z, w in self.memory.windows(same, product)]
-        fit = self.times.time(fresh, product, windows)
-        labour = self.memory.labour(fresh)
-        self.memory.now = fit.at + labour
-        self.memory.lay(fresh, product)
-        because = f"past its window, and never sanded: a fresh coat of itself; {fit.because}"
-        return Planned(fresh, fit.at, self.memory.now, because, labour, fit.wait, shut=fit.shut, inserted=True)
+        return fresh, self.times.time(fresh, top.product, windows), None
 
     def _layer_of(self, top: Top, otherwise: Layer) -> Layer:
         layers = (s.layer for s in self.memory.steps if isinstance(s, CoatStep))

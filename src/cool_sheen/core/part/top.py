@@ -1,16 +1,14 @@
 """The film on top of a zone, logged or planned, and the window that it leaves for what comes next."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import dataclass, replace
 from functools import partial
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Film, stacked
 from cool_sheen.core.drying.milestones import DryingData
-from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.part.climate import PartClimate
-from cool_sheen.core.part.film_clock import CoatClock, FactorOf, mark_of, taught
+from cool_sheen.core.part.film_clock import FactorOf, mark_of, taught
 from cool_sheen.core.part.key import NO_KEY, Key
 from cool_sheen.core.part.situation import ZoneFilm
 
@@ -28,14 +26,13 @@ class Window:
 
 @dataclass(frozen=True, eq=False)
 class Top:
-    """The film on top of some zones. ``real`` is its coat when it is on by now: its touch tests count."""
+    """The film on top of some zones."""
 
     product: Product
     bands: Mapping[str, Band]
     stack: tuple[tuple[DryingData, Film], ...]
     climate: PartClimate
     key: Key = NO_KEY
-    real: CoatClock | None = None
     layer_id: str = ""
 
     @classmethod
@@ -45,16 +42,11 @@ class Top:
         if top is None:
             return None
         stack = tuple((c.product.drying, c.film) for c in film.clocks[-_WEIGHS:])
-        return cls(top.product, top.bands, stack, film.climate, film.key, top, top.coat.payload.layer_id)
-
-    @property
-    def ended(self) -> datetime:
-        """When its coat ended."""
-        return self.stack[-1][1].start
+        return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id)
 
     def with_key(self, key: Key) -> "Top":
         """The same film with another key."""
-        return Top(self.product, self.bands, self.stack, self.climate, key, self.real, self.layer_id)
+        return replace(self, key=key)
 
     def window(self, following: Product) -> Window:
         """When it takes a product on top, unkeyed."""
@@ -66,15 +58,6 @@ class Top:
         """Return the milestone of the product that answers for a name, and its band."""
         mark = mark_of(self.product, milestone)
         return mark, self.bands[mark] if mark else None
-
-    def open_at(self, at: datetime) -> bool:
-        """Whether its coat, by the likely clock, is open at an instant."""
-        return self.real is not None and self.real.phase_at(at).phase in (Phase.OPEN, Phase.CLOSING)
-
-    @property
-    def tested(self) -> bool:
-        """Whether somebody touched it and found it ready."""
-        return self.real is not None and self.real.tested
 
 
 def laid(below: Top | None, product: Product, layer_id: str, film: Film, climate: PartClimate, factor: FactorOf) -> Top:

@@ -26,11 +26,9 @@ class WorkingDay:
         local = at.astimezone(self.zone)
         opens = datetime.combine(local.date(), self.opens, self.zone)
         closes = datetime.combine(local.date(), self.closes, self.zone)
-        if local < opens:
+        if local <= opens:
             return opens.astimezone(at.tzinfo)
-        if local + labour <= closes or (local == opens and labour > closes - opens):
-            return at
-        return self.next_opening(at)
+        return at if local + labour <= closes else self.next_opening(at)
 
     def working_late(self, last_work: datetime | None) -> "WorkingDay":
         """The day of somebody who has just worked out of hours: the hours are for planning, not for who is there.

@@ -276,6 +276,11 @@ def _label(kind: str, grit: str | None = None) -> str:
     return f"{STEP_WORDS[kind]} {grit}" if grit else STEP_WORDS[kind]
 
 
+def waits_for(step: Step) -> str | None:
+    """Return the milestone of the film that a step waits for, if any."""
+    return "sand" if isinstance(step, SandStep) else getattr(step, "after", None)
+
+
 def only_on(step: AnyStep, zones: Zones, facts: Collection[ZoneFacts]) -> AnyStep:
     """Return a step for some of its zones alone: its label names them, its area is theirs."""
     if zones == step.zones:
