@@ -61,12 +61,16 @@ def test_a_part_keeps_the_data_that_it_was_planned_with_until_it_takes_the_new_o
 
 BAD_FORMS = {
     "no number": ({"volume_solids_pct": "half"}, "volume_solids_pct", "is no number"),
-    "too much solids": ({"volume_solids_pct": "130"}, "volume_solids_pct", "less than or equal to 100"),
+    "too much solids": ({"volume_solids_pct": "130"}, "volume_solids_pct", "Enter 100 or less."),
     "opens after it closes": ({"windows.0.opens": "full_cure"}, "sheet", "it must close later than it opens"),
-    "air upside down": ({"limits.air_min_c": "60"}, "limits", "must be under air_max_c"),
+    "air upside down": ({"limits.air_min_c": "60"}, "limits", "the least air temperature, 60, must be under the most"),
     "a strange caution": ({"cautions": "dragons"}, "cautions", "There is no caution “dragons”"),
-    "a strange colour": ({"swatch": "red"}, "swatch", "should match pattern"),
-    "no name": ({"name": ""}, "name", "Field required"),
+    "a strange colour": (
+        {"swatch": "red"},
+        "swatch",
+        "not written as it has to be. A hexadecimal colour such as #8a9a95.",
+    ),
+    "no name": ({"name": ""}, "name", "Fill this in."),
 }
 
 

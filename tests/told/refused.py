@@ -5,6 +5,7 @@ from uuid import uuid4
 
 from pydantic import BaseModel, ValidationError
 
+from cool_sheen.core.complaints import complaints
 from cool_sheen.core.log.entries import Entry, read_payload
 from tests.support import T0
 from tests.told.jobs import SHIPPED
@@ -29,6 +30,14 @@ def refused() -> str:
         "runs at its least": {"sag_limit_um": surfacer.wet_film_min_um}, "runs under it": {"sag_limit_um": surfacer.wet_film_min_um - 1},
         "one film": {"wet_film_min_um": surfacer.wet_film_max_um, "sag_limit_um": None},
         "films turned round": {"wet_film_min_um": surfacer.wet_film_max_um + 1, "sag_limit_um": None},
+    })  # fmt: skip
+    _tried(page, surfacer, {
+        "a key with a space": {"key": "own primer"}, "no name": {"name": ""}, "a name too long": {"name": "n" * 200},
+        "no solids": {"volume_solids_pct": 0}, "all solids": {"volume_solids_pct": 101}, "half a coat": {"coats_a_day": 1.5},
+        "no coat": {"coats_a_day": 0}, "a word for a film": {"wet_film_min_um": "thin"}, "an endless film": {"wet_film_min_um": float("inf")},
+        "a strange family": {"family": "ghost"}, "a strange field": {"gloss": 3}, "no milestone": {"milestones": []},
+        "five tests": {"ready_tests": ["thumbnail"] * 5}, "perhaps": {"never_sanded": "perhaps"}, "a figure for a name": {"name": 3},
+        "a word for a count": {"coats_a_day": "two"}, "nothing for a film": {"wet_film_min_um": None},
     })  # fmt: skip
     limits = {
         "air": ("air_min_c", "air_max_c"),
@@ -99,6 +108,6 @@ def _said(ask: Any) -> str:
     try:
         return str(ask())
     except ValidationError as error:
-        return "; ".join(f"{'.'.join(map(str, e['loc']))}: {e['msg']}" for e in error.errors()[:2])
+        return "; ".join(f"{place}: {words}" for place, words in list(complaints(error).items())[:2])
     except Exception as error:
         return f"{type(error).__name__}: {error}"

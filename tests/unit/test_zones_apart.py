@@ -287,6 +287,19 @@ def test_what_is_still_open_is_coated_before_the_rest_is_keyed(hours, then):
     assert firsts(part, hours) == then
 
 
+@pytest.mark.parametrize(
+    ("hours", "state", "counts"), [(30, "open", 31.16), (31.2, "closing", 42.93), (34, "closing", 42.93)]
+)
+def test_what_is_counted_to_is_the_closing_of_the_zone_that_closes_first(hours, state, counts):
+    """A may close after 31.16 hours and likely does after 42.93; B three hours later."""
+    part = two("two-stage-epoxy").prepared()
+    part.coat(0, "epoxy", zones="A")
+    part.coat(3, "epoxy", zones="B")
+    action = part.action(hours)
+    assert (action.step.id, action.state.value) == ("epoxy:coat:2", state)
+    assert (action.counts_to - T0) / timedelta(hours=1) == pytest.approx(counts, abs=0.01)
+
+
 def test_no_coat_goes_first_that_would_cost_the_first_its_own_window():
     """A closes in two minutes, B perhaps in nine: whoever comes second is late."""
     part = two("two-stage-epoxy").prepared()

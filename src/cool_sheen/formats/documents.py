@@ -10,6 +10,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.complaints import complaint
 
 MOST_BYTES = 4_000_000
 _SHOWN = 20
@@ -103,7 +104,7 @@ def _places(error: ValidationError, data: dict[str, Any]) -> list[tuple[str, str
     out = []
     for one in error.errors()[:_SHOWN]:
         place = ".".join(str(p) for p in one["loc"])
-        out.append((_named(one["loc"], data) or place, str(one["msg"]).removeprefix("Value error, ")))
+        out.append((_named(one["loc"], data) or place, complaint(dict(one))))
     return out
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from cool_sheen.core.complaints import complaints
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
@@ -52,8 +53,7 @@ def add_pack(unit: Unit, data: dict[str, Any]) -> Pack:
     try:
         pack = Pack.model_validate(data)
     except ValidationError as error:
-        notes = {str(e["loc"][0]): str(e["msg"]) for e in error.errors()}
-        raise Refused("The size is not sound.", notes) from error
+        raise Refused("The size is not sound.", complaints(error)) from error
     if pack.sku in packs_on_offer(unit):
         raise Refused("This number is taken.", {"sku": "Choose another number: this one is on offer already."})
     unit.session.add(PackSheet(sku=pack.sku, price=pack.price, to_be_had=True, own=pack.model_dump(mode="json")))

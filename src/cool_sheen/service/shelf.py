@@ -10,6 +10,7 @@ from pydantic import BaseModel, ValidationError
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.complaints import complaints
 from cool_sheen.core.log.entries import NotePayload
 from cool_sheen.formats.catalogue import missing_in
 from cool_sheen.formats.documents import Document, Unsound
@@ -33,20 +34,12 @@ def sheets_of(shelf: WholeShelf, kind: str) -> Mapping[str, Product | Supply | S
     return found[kind]
 
 
-def notes_of(error: ValidationError) -> dict[str, str]:
-    """Return Pydantic's complaints as one sentence for each field, by dotted path."""
-    return {
-        ".".join(str(p) for p in e["loc"]) or "sheet": str(e["msg"]).removeprefix("Value error, ")
-        for e in error.errors()
-    }
-
-
 def read_sheet(kind: str, data: Mapping[str, Any]) -> Product | Supply | System:
     """Read a sheet from plain data. Raises Refused with a note at each field that is wrong."""
     try:
         return SHEETS[kind].model_validate(data)
     except ValidationError as error:
-        raise Refused("The sheet is not sound.", notes_of(error)) from error
+        raise Refused("The sheet is not sound.", complaints(error, "sheet")) from error
 
 
 def check_names(unit: Unit, shelf: WholeShelf, sheet: Product | Supply | System) -> None:

@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
+from cool_sheen.core.complaints import complaint
 from cool_sheen.core.errors import CoreError
 from cool_sheen.service.unit import Refused
 from cool_sheen.store.log import Conflict, UnknownTarget
@@ -60,7 +61,7 @@ def _field(location: Sequence[Any]) -> str:
 
 def listed(errors: Sequence[Any]) -> list[dict[str, str]]:
     """Return Pydantic's errors as fields with a sentence each."""
-    return [{"field": _field(e["loc"]) or "body", "message": str(e["msg"])} for e in errors]
+    return [{"field": _field(e["loc"]) or "body", "message": complaint(e)} for e in errors]
 
 
 def _explain(error: Any) -> tuple[int, str, list[dict[str, str]]]:

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 from cool_sheen.core.coatings.families import ROLE_WORDS
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer, Override, Prepare, Sanding, System
+from cool_sheen.core.complaints import complaints
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.units import Micron
 
@@ -19,9 +20,8 @@ def _made(system: System, **changes: Any) -> System:
     try:
         return System.model_validate({**system.model_dump(), **changes})
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(p) for p in first["loc"])
-        raise Inconsistent(str(first["msg"]).removeprefix("Value error, "), place) from error
+        place, words = next(iter(complaints(error).items()))
+        raise Inconsistent(words, place) from error
 
 
 def _with_layers(system: System, layers: Sequence[Layer]) -> System:

@@ -63,10 +63,13 @@ class LimitData(Strict):
 
     @model_validator(mode="after")
     def _ascending(self) -> Self:
-        for low, high in (("air_min_c", "air_max_c"), ("rh_min_pct", "rh_max_pct"), ("surface_min_c", "surface_max_c")):
-            least, most = getattr(self, low), getattr(self, high)
+        for of, least, most in (
+            ("air temperature", self.air_min_c, self.air_max_c),
+            ("humidity", self.rh_min_pct, self.rh_max_pct),
+            ("surface temperature", self.surface_min_c, self.surface_max_c),
+        ):
             if least is not None and most is not None and least >= most:
-                raise ValueError(f"{low} must be under {high}")
+                raise ValueError(f"the least {of}, {least:g}, must be under the most, {most:g}")
         return self
 
     def limits(self) -> Limits:
@@ -177,19 +180,23 @@ class Product(Strict):
         minutes = {m.name: m.ref_minutes for m in self.milestones}
         for place, window in enumerate(self.windows):
             if missing := [n for n in window.rule().names().values() if n not in names]:
-                raise ValueError(f"a window names {', '.join(missing)}, which is no milestone of this product")
+                raise ValueError(
+                    f"recoat window {place + 1} names “{'”, “'.join(WORDS.get(n, n) for n in missing)}”, which is no "
+                    "milestone of this product"
+                )
             if window.closes and minutes[window.opens] >= minutes[window.closes]:
                 raise ValueError(
-                    f"windows.{place}: it opens with {window.opens} after {minutes[window.opens]:g} min, and closes "
-                    f"with {window.closes} after {minutes[window.closes]:g} min: it must close later than it opens"
+                    f"recoat window {place + 1} opens with “{WORDS[window.opens]}” after {minutes[window.opens]:g} min "
+                    f"and closes with “{WORDS[window.closes]}” after {minutes[window.closes]:g} min: it must close "
+                    "later than it opens"
                 )
         heat = [stage.metal_temp_c for stage in self.heat_stages]
         if any(hot <= cool for cool, hot in itertools.pairwise(heat)):
-            raise ValueError("heat_stages must rise from stage to stage")
+            raise ValueError("the heat stages must rise from one to the next")
         if self.sag_limit_um is not None and self.sag_limit_um < self.wet_film_min_um:
-            raise ValueError("sag_limit_um must not be under wet_film_min_um")
+            raise ValueError("it would run under its least wet film: the limit of runs must not be under it")
         if self.wet_film_min_um > self.wet_film_max_um:
-            raise ValueError("wet_film_min_um must not be over wet_film_max_um")
+            raise ValueError("the least wet film must not be over the most")
         return self
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:

@@ -67,5 +67,5 @@ class Supply(Strict):
         if (self.measured_in is None) != (self.ml_each is None):
             raise ValueError("measured_in and ml_each belong together")
         if self.best_from_c is not None and self.best_to_c is not None and self.best_from_c >= self.best_to_c:
-            raise ValueError("best_from_c must be under best_to_c")
+            raise ValueError("the temperatures between which it is best must ascend")
         return self

@@ -10,7 +10,7 @@ from cool_sheen.core.part.film_clock import CoatClock, mark_of
 from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation, ZoneFilm
-from cool_sheen.core.part.status import State, ZoneStatus, status_of, window_end
+from cool_sheen.core.part.status import State, ZoneStatus, status_of, statuses
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, waits_for
 
 _BEFORE_CURING = (State.WET, State.LOCKED, State.BARE)
@@ -95,11 +95,12 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
         return _wet(first, film, top)
     if first.wait in (Wait.GATE, Wait.LIMIT):
         return _held(situation, first, film, tested)
-    closes = window_end(film) if state in (State.OPEN, State.CLOSING) else None
+    closes = None
+    if state in (State.OPEN, State.CLOSING):  # of zones that close at their own hours, the first counts
+        row = next((row for row in statuses(situation) if row.zones & step.zones and row.closes), None)
+        state, closes = (row.state, row.closes) if row else (state, None)
     counts, shut_at = (closes.early, closes.likely) if closes else (None, None)
-    if (
-        counts and counts <= situation.now
-    ):  # the alarm goes by the early edge, what is left is counted to the likely one
+    if counts and counts <= situation.now:  # the alarm goes by the early edge, what is left to the likely one
         counts = shut_at
     return Action(
         step,

@@ -63,13 +63,13 @@ def status_of(film: ZoneFilm, now: datetime) -> ZoneStatus:
         ("sanded before it could take it: that is no key, sand it again when it is dry",) if film.key.too_early else ()
     )
     state, until = _finishing(film, now) if film.following is None else _state(film, now)
-    closes = window_end(film) if state in (State.OPEN, State.CLOSING) else None
+    closes = _window_end(film) if state in (State.OPEN, State.CLOSING) else None
     if closes and closes.early and closes.early <= now:
         state = State.CLOSING
     return ZoneStatus(film.zones, state, until, closes, top.tested, film, warnings)
 
 
-def window_end(film: ZoneFilm) -> Band | None:
+def _window_end(film: ZoneFilm) -> Band | None:
     """When the open window of a film closes; None for what has no closing."""
     top = film.top
     if top is None or film.key.sanded or top.rule.redissolves or top.rule.closes is None:

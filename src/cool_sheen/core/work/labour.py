@@ -1,5 +1,6 @@
 """Hands-on time, and what a way of applying costs and spares."""
 
+import math
 from dataclasses import dataclass
 
 from cool_sheen.core.units import Minutes, SquareMetres
@@ -27,9 +28,9 @@ class Application:
 
 # Transfer efficiencies: docs/trade.md, Paint and buying; the others are shop figures of the same order.
 WAYS: dict[str, Application] = {
-    "hvlp": Application("HVLP gun", 0.65, 5, 1.0, 1e6, 12),
-    "conventional": Application("conventional gun", 0.45, 4, 1.0, 1e6, 12),
-    "airless": Application("airless", 0.75, 2, 1.2, 1e6, 20),
+    "hvlp": Application("HVLP gun", 0.65, 5, 1.0, math.inf, 12),
+    "conventional": Application("conventional gun", 0.45, 4, 1.0, math.inf, 12),
+    "airless": Application("airless", 0.75, 2, 1.2, math.inf, 20),
     "aerosol": Application("aerosol", 0.65, 8, 0.8, 70, 1),
     "brush": Application("brush", 0.95, 16, 0.25, 120, 6),
     "roller": Application("roller", 0.95, 9, 0.35, 110, 6),

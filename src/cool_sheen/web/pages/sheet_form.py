@@ -108,6 +108,7 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
         Box("metal_temp_c", "Metal at", "temperature"), Box("hold_minutes", "held for", unit="min"),
     )),
 }  # fmt: skip
+GROUPS = {"sheet": "The sheet", "limits": "Climate limits", "mix": "Mix", "aerosol": "Can"}
 _SPARE_ROWS = {"milestones": 2, "windows": 1, "mix.parts": 1, "heat_stages": 2}
 _LISTS = ("methods", "ready_tests", "cautions", "nozzle_mm")
 _BOXES: dict[str, Box] = {box.name: box for group in (HEAD, FILM, REFERENCE, LIMITS, MIX) for box in group}
@@ -151,6 +152,18 @@ def _box(name: str) -> Box | None:
     *path, last = name.split(".")
     group = ROWS.get(".".join(path[:-1])) if path and path[-1].isdigit() else None
     return next((box for box in group[1] if box.name == last), None) if group else None
+
+
+def label_of(place: str) -> str:
+    """Return what the form calls a field, a row or a group of them."""
+    box = _box(place)
+    name, _, row = place.partition(".")
+    for group, (title, _) in ROWS.items():
+        if place.startswith(f"{group}."):
+            name, row = title, place[len(group) + 1 :]
+            number = f"{name}, row {int(row.split('.')[0]) + 1}" if row.split(".")[0].isdigit() else name
+            return f"{number}, {box.label}" if box else number
+    return box.label if box else GROUPS.get(name, place)
 
 
 def rows_of(values: Mapping[str, Any]) -> dict[str, int]:

@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from cool_sheen.core.coatings.families import BELOW_WORDS, STATE_WORDS
 from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
+from cool_sheen.core.complaints import complaints
 from cool_sheen.core.log.entries import ClaimPayload, SurveyTestPayload
 from cool_sheen.core.survey.shapes import NEEDS, SHAPE_WORDS, Shape
 from cool_sheen.core.survey.zones import OLD_FINISHES, STRIP_WORDS, ZONE_KINDS, bared_first, rusting
@@ -20,7 +21,6 @@ from cool_sheen.service import survey
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import find_part, zone_facts
 from cool_sheen.service.journal import Press
-from cool_sheen.service.shelf import notes_of
 from cool_sheen.service.unit import Refused, Unit, Workshop, zone_of
 from cool_sheen.service.work import new_id
 from cool_sheen.store.models import Part, Shop, Zone
@@ -197,7 +197,7 @@ def _shape(typed: Typed) -> Shape | None:
     try:
         return Shape.model_validate(data)
     except ValidationError as error:
-        typed.notes["shape"] = "; ".join(notes_of(error).values())
+        typed.notes["shape"] = "; ".join(complaints(error).values())
         return None
 
 
@@ -237,7 +237,7 @@ def _made(kind: type[T], data: dict[str, Any]) -> T:
     try:
         return kind.model_validate(data)
     except ValidationError as error:
-        raise Refused("Check what was entered.", notes_of(error)) from error
+        raise Refused("Check what was entered.", complaints(error)) from error
 
 
 def _done(
