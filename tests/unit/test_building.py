@@ -137,6 +137,16 @@ def test_what_must_come_last_is_asked_for():
         edit.remove_layer(system("epoxy-barrier-mixed"), "top")
 
 
+@pytest.mark.parametrize(("reserve", "found"), [(80, []), (80.5, ["build"])])
+def test_a_reserve_is_kept_when_just_so_much_is_left(reserve, found):
+    """Two coats of 100 µm at half solids, and twenty are sanded."""
+    shelf = {**SHELF, "flat": SHELF["high-build-surfacer"].model_copy(update={"volume_solids_pct": 50.0})}
+    coats = {"coats": [Coat(wet_film_um=100).model_dump()] * 2, "product": "flat", "reserve_um": reserve}
+    flat = edit.edit_layer(edit.set_sanding(system(), "build", [("P320", 20)]), "build", **coats)
+    said = look_over(flat, shelf, [Ground((FACE,), BARE[1])], TABLE)
+    assert [f.layer_id for f in said if f.rule == "reserve"] == found
+
+
 def test_films_out_of_range_reserves_and_sanded_flakes_are_found():
     thick = edit.set_coats(system(), "clear", [Coat(wet_film_um=140)])
     runs = next(f for f in findings(thick, BARE) if f.rule == "film-over-range")

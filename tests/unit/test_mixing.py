@@ -121,6 +121,11 @@ def test_pot_life_in_steady_air_is_the_formula_and_warmth_shortens_it(minutes, t
     assert pot_life_ends(T0, minutes, 20, steady(temp + warmer, 50)) <= ends + timedelta(seconds=1)
 
 
+@pytest.mark.parametrize(("minutes", "told"), [(3 * 1440 - 0.1, True), (3 * 1440 + 0.1, False)])
+def test_an_end_is_told_within_three_days(minutes, told):
+    assert (pot_life_ends(T0, minutes, 20, steady(20, 50)) is not None) is told
+
+
 @pytest.mark.parametrize(
     ("hours", "says"),
     [

@@ -9,8 +9,10 @@ from hypothesis import strategies as st
 from tests.support import T0
 from tests.unit.paper import PaperPart, at, climate, zone
 
+from cool_sheen.core.coatings.edit import edit_layer
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.part.status import State, statuses
 from cool_sheen.formats.catalogue import shipped
 
@@ -179,6 +181,25 @@ def test_what_a_later_coat_lies_over_asks_until_it_is_said_to_be_done_or_why_not
     part.step(1, part.steps[2].kind if part.steps[2].kind != "sand" else "wipe", passed[2])
     left = [row.step.id for row in part.look(2).owed.passed_over()]
     assert set(left) == set(passed[3:])
+
+
+@pytest.mark.parametrize(("called", "done"), [("build:coat:3", "build:coat:3"), (None, "build:coat:1")])
+def test_a_mist_coat_is_the_one_that_it_was_called_or_the_first_of_its_kind(called, done):
+    """Two mist coats in one layer: neither counts, and each is a step of its own."""
+    coats = [
+        {"kind": kind, "wet_film_um": um, "counts": False} for kind, um in (("mist", 30), ("full", 60), ("mist", 30))
+    ]
+    coats[1]["counts"] = True
+    system = edit_layer(shipped().systems["two-stage-epoxy"], "build", coats=coats)
+    part = two(system).prepared()
+    for hours in (0, 1):
+        part.coat(hours, "epoxy")
+    payload = CoatPayload(layer_id="build", coat_kind="mist", counts=False, coating=part.products["high-build-surfacer"].content_hash,
+                          volume_solids_pct=50, wet_film_um=30)  # fmt: skip
+    part.write(2, payload, called)
+    assert [step for step in ("build:coat:1", "build:coat:2", "build:coat:3") if part.stands(3)[step] == "done"] == [
+        done
+    ]
 
 
 def test_a_skip_of_one_zone_leaves_the_step_to_the_other():

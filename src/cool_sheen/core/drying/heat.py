@@ -72,7 +72,7 @@ def baked(climate: Series, bakes: Sequence[Bake], lag_h: Hours) -> Series:
         at = at[at >= climate.at_s[0]]
         was = climate.sampled(at)
         surface = was.surface_temp_c.copy()
-        surface[(at >= begin) & (at <= end)] = min(bake.metal_temp_c, _HOTTEST_C)
+        surface[at >= begin] = min(bake.metal_temp_c, _HOTTEST_C)
         after = at >= end
         if after.sum() > 1:
             tail = Series(at[after], was.air_temp_c[after], was.rh_pct[after])

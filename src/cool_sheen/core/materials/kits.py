@@ -50,7 +50,7 @@ def cheapest(need_ml: Mapping[str, Millilitres], kits: Sequence[Kit]) -> Purchas
     for component in need_ml:
         if not any(kit.of(component) > 0 for kit in kits):
             raise OutOfRange(f"No size on offer holds {component}.", f"need_ml.{component}")
-    wanted = tuple(sorted((name, ml) for name, ml in need_ml.items() if ml > 0))
+    wanted = tuple(sorted(need_ml.items()))
     counts = _counts(wanted, tuple(kits)) if wanted else ()
     bought = [(kit, n) for kit, n in zip(kits, counts, strict=False) if n]
     names = dict.fromkeys([*need_ml, *(name for kit, _ in bought for name, _ in kit.contains)])

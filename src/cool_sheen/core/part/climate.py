@@ -56,9 +56,8 @@ class PartClimate:
         near = max(start, present - 2 * 86_400)
         pieces = [np.arange(start, near, 600.0), np.arange(near, near + _FINE_S, 120.0)]
         last = float(self.series.at_s[-1])  # after it the climate stands still
-        end = max(self.series.ends_s, near + _FINE_S + 600)
-        inside = self.series.at_s[(self.series.at_s > start) & (self.series.at_s < end)]
-        rest = [inside, np.arange(near + _FINE_S, last, 600.0), np.array([last, end])]
+        inside = self.series.at_s[self.series.at_s > start]
+        rest = [inside, np.arange(near + _FINE_S, last, 600.0), np.array([last, self.series.ends_s])]
         self._grid = np.unique(np.concatenate([*pieces, *rest]))
         self._grid = self._grid[self._grid >= start]
         self._middle = self.series.sampled((self._grid[1:] + self._grid[:-1]) / 2)
