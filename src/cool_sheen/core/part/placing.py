@@ -91,10 +91,11 @@ class _Placer:
             other = self.memory.steps[place]
             if not isinstance(other, CoatStep) or self.memory.up not in (None, other.setting):
                 continue
-            for group, _ in self.memory.windows(zones, self.memory.product(other.layer)):
-                alone = only_on(other, group, self.memory.sit.zones)
-                start, end = self._span(alone)
-                if self._loses(alone, start, ends) and not self._loses(step, begins, end):
+            for group, window in self.memory.windows(zones, self.memory.product(other.layer)):
+                if window is None or not self.times.misses(window, ends):
+                    continue
+                start, end = self._span(only_on(other, group, self.memory.sit.zones))
+                if not self.times.misses(window, start) and not self._loses(step, begins, end):
                     return place
         return first
 
