@@ -163,6 +163,13 @@ def test_the_clock_looks_closely_for_three_days_then_less_so_and_at_150_000_inst
     assert apart[-1] == 60 * 86_400  # the climate stands still from its last point on
 
 
+@pytest.mark.parametrize("beyond", [0, 10])
+def test_a_clock_that_begins_where_the_climate_ends_has_a_second_to_look_at(beyond):
+    ends = Series.of([T0, T0 + timedelta(days=1)], [8, 8], [50, 50])
+    start = ends.ends_s + beyond
+    assert list(grid(ends, start)) == [start, start + 1]
+
+
 @pytest.mark.parametrize("stall", [10.0, 11.1])
 def test_a_stall_that_is_left_between_two_points_of_the_climate_is_left_to_the_minute(stall):
     """The air rises from 8 to 12.3 °C within four hours; one series has its ends, the other each ten seconds."""

@@ -92,6 +92,7 @@ def test_a_label_that_contradicts_its_own_film_is_found_out(claim, verdict, wet)
     assert (found.verdict, found.wet_film_um) == (verdict, pytest.approx(wet, abs=0.1))
     assert found.contradicts == (verdict != "fits")
     assert found.dry_film_um == pytest.approx(wet / 2, abs=0.1)
+    assert check_label(10, 50, 100, 200).verdict == check_label(5, 50, 100, 200).verdict == "fits"  # just so thick
 
 
 @given(st.lists(st.floats(0, 400), min_size=1, max_size=12), st.floats(20, 100), st.floats(0, 100))
