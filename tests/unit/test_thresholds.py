@@ -11,6 +11,7 @@ from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate, zone
 
 from cool_sheen.core.climate.corrections import Readings, corrected
 from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.climate.sun import sky_offset
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.part.climate import Change, PartClimate
@@ -111,7 +112,11 @@ def test_a_gate_says_whether_the_limit_is_met_at_once_or_before_the_film_is_safe
 
 @pytest.mark.parametrize(
     ("lifts", "because"),
-    [("handle", "a new coat would lift this one"), (None, "past its window, and too soft to sand")],
+    [
+        ("handle", "a new coat would lift this one"),
+        ("tack_free", "past its window, and too soft to sand"),
+        (None, "past its window, and too soft to sand"),
+    ],
 )
 def test_a_locked_film_says_whether_a_coat_would_lift_it_or_it_is_only_too_soft(lifts, because):
     """Closed after 4 hours, hard enough to sand after 40."""
@@ -126,8 +131,23 @@ def test_a_locked_film_says_whether_a_coat_would_lift_it_or_it_is_only_too_soft(
     for hours in (8, 39):
         action = part.action(hours)
         assert (action.state.value, action.does, action.because) == ("locked", "", because)
-    assert part.action(8).counts_to - T0 == pytest.approx(timedelta(hours=48 if lifts else 40), rel=0.05)
+    assert part.action(8).counts_to - T0 == pytest.approx(timedelta(hours=48 if lifts == "handle" else 40), rel=0.05)
     assert part.action(60).state.value == "key"
+
+
+@pytest.mark.parametrize(("now", "early", "late"), [(1, 16, 40), (50, 50, 50), (150, 168, 400), (390, 390, 390)])
+def test_a_film_that_lifts_is_sanded_before_its_window_closes_or_when_it_lifts_no_more(now, early, late):
+    """Metal primer: sandable after 16 hours, closed after 72, lifted until 168."""
+    part = PaperPart("one-pack-enamel", climate(days=60), day=ALWAYS).prepared()
+    key = part.system.layers[0].product
+    window = part.products[key].windows[0].model_copy(update={"lifts_until": "full_cure"})
+    part.products[key] = part.products[key].model_copy(update={"windows": (window,)})
+    for _ in part.system.layers[0].coats:
+        part.coat(0, "primer")
+    first = part.rest(now).steps[0]
+    assert first.step.kind == "sand"
+    assert at(early) <= first.start <= at(late)
+    assert (first.start == at(now)) is sandable(part.top(now), at(now))
 
 
 @pytest.mark.parametrize("named", [True, False])
@@ -160,6 +180,20 @@ def test_a_heater_warms_a_surface_at_once_where_it_has_no_lag_and_by_its_lag_els
     seen = warm.series.sampled(np.array([seconds(T0) + 1800]))
     assert seen.surface_temp_c[0] == pytest.approx(surface, abs=0.2)
     assert seen.air_temp_c[0] == pytest.approx(20)
+
+
+def test_a_correction_leaves_no_air_hotter_than_a_series_can_be():
+    """A drying oven at 190 °C, and a reading twenty over what was expected two hours before."""
+    model = Series(seconds(T0) + np.array([0.0, 7200.0]), np.array([120.0, 190.0]), np.array([1.0, 1.0]))
+    seen = corrected(model, Readings(0, seconds(T0) + np.array([0.0]), np.array([140.0]), np.array([1.0])))
+    assert seen.air_temp_c == pytest.approx([140, 200], abs=0.01)
+
+
+def test_what_sky_and_sun_add_does_not_hang_on_how_far_one_looks():
+    at_s = seconds(T0) + 600.0 * np.arange(40)
+    whole = sky_offset(at_s, 52, 13)
+    for few in (5, 14, 27):
+        assert sky_offset(at_s[:few], 52, 13) == pytest.approx(whole[:few], abs=1e-9)
 
 
 def test_between_two_readings_the_water_in_the_air_goes_from_one_to_the_other():

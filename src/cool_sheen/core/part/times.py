@@ -49,7 +49,9 @@ class Times:
             return ready, band
         lift = top.bands[rule.lifts_until]
         closes, lifts = self.memory.edge(top.bands[rule.closes]), self.memory.edge(lift, opening=True)
-        return (lifts, lift) if closes and lifts and ready >= closes and lifts > ready else (ready, band)
+        if closes is None or lifts is None:
+            return ready, band
+        return (lifts, lift) if closes <= max(ready, self.memory.now) < lifts else (ready, band)
 
     def closing(self, window: Window | None) -> datetime:
         """When a window closes, for the order alone."""
