@@ -16,9 +16,10 @@ from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
-from cool_sheen.core.part.key import damp_until, sandable
+from cool_sheen.core.part.key import Key, damp_until, sandable
 from cool_sheen.core.part.memory import Memory
 from cool_sheen.core.part.situation import Pot
+from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.openings import ways_to_open
 from cool_sheen.formats.catalogue import shipped
 
@@ -243,3 +244,60 @@ def test_a_pot_is_taken_until_the_instant_at_which_it_ends(minutes, hardener):
 def test_water_that_never_leaves_is_waited_for_to_the_end_of_what_the_climate_tells():
     """Saturated air: sixty days, and nothing goes on before."""
     assert damp_until(PRODUCTS["epoxy-primer-grey"], T0, climate(20, 100)) == T0 + timedelta(days=60)
+
+
+def coated_through(system="single-stage-epoxy", ends=-135.0):
+    """A part on which all is done: a coat an hour, the last one at ``ends``."""
+    part = PaperPart(system, climate(days=60), day=ALWAYS)
+    part.skip(-200, *(step.id for step in part.steps if step.kind != "coat"))
+    coats = [layer.id for layer in part.system.layers for _ in layer.coats]
+    for place, layer in enumerate(coats):
+        part.coat(ends - len(coats) + 1 + place, layer)
+    return part
+
+
+@pytest.mark.parametrize("frost", [True, False])
+def test_a_film_that_stands_still_in_the_cold_is_never_called_cured(frost):
+    part = coated_through()
+    at_s = seconds(T0) + 3600.0 * np.arange(-240, 240)
+    air = np.where(at_s < seconds(T0) - 3600 * 130, 20.0, -5.0 if frost else 20.0)
+    part.climate = PartClimate(Series(at_s, air, np.full(len(at_s), 50.0)), T0 - timedelta(days=9))
+    action, row = part.action(500), statuses(part.look(500))[0]
+    assert (action.state.value, row.state.value) == (("curing", "curing") if frost else ("cured", "cured"))
+    assert action.because == (
+        "the film stands still in this climate" if frost else "past full cure, and nothing more to come"
+    )
+
+
+def on_the(edge, micro):
+    """Hours from T0 to an instant, or to a microsecond beside it."""
+    return (edge + timedelta(microseconds=micro) - T0) / timedelta(hours=1)
+
+
+def test_each_instant_belongs_to_what_begins_with_it():
+    """A microsecond before and at: the early closing, the likely one, the mark of the sandpaper, and full cure."""
+    part = PaperPart("two-stage-epoxy", day=ALWAYS).prepared()
+    part.coat(0, "epoxy")
+    closes = part.top(1).bands[part.top(1).rule.closes]
+    before, then = (part.action(on_the(closes.early, micro)) for micro in (-1, 0))
+    assert (before.state.value, before.counts_to) == ("open", closes.early)
+    assert (then.state.value, then.counts_to) == ("closing", closes.likely)
+    assert [part.rest(on_the(closes.likely, micro)).steps[0].step.kind for micro in (0, 1)] == ["coat", "sand"]
+
+    primed = PaperPart("one-pack-enamel", day=ALWAYS).prepared()
+    for _ in primed.system.layers[0].coats:
+        primed.coat(0, "primer")
+    sands = primed.top(1).bands["sand"].likely
+    assert [primed.action(on_the(sands, micro)).does for micro in (-1, 0)] == ["touch_test", "sand"]
+    assert [sandable(primed.top(1), sands + timedelta(microseconds=micro)) for micro in (-1, 0)] == [False, True]
+
+    done = coated_through()
+    cured = done.action(-130).counts_to
+    for micro, state in ((-1, "curing"), (0, "cured")):
+        hours = on_the(cured, micro)
+        assert (done.action(hours).state.value, statuses(done.look(hours))[0].state.value) == (state, state)
+
+
+@pytest.mark.parametrize(("micro", "asks"), [(0, False), (1, True)])
+def test_a_wipe_is_good_for_twelve_hours_and_not_a_moment_longer(micro, asks):
+    assert Key(T0 - timedelta(hours=1), T0, None, False).wants_wipe(at(12) + timedelta(microseconds=micro)) is asks

@@ -288,9 +288,9 @@ def _after_all(situation: Situation) -> Action:
         for film in coated
         if film.top and (mark := mark_of(film.top.product, "full_cure"))
     ]
-    open_ended = [w for w in waits if w[2].likely is None]
-    last = open_ended[0] if open_ended else max(waits, key=lambda w: w[2].likely or situation.now, default=None)
-    if last is None or last[2].likely is None or last[2].likely <= situation.now:
+    stands = next((w for w in waits if w[2].likely is None), None)
+    last = stands or max(waits, key=lambda w: w[2].likely or situation.now, default=None)
+    if last is None or (last[2].likely and last[2].likely <= situation.now):
         return Action(
             None,
             "Finished",
@@ -307,8 +307,8 @@ def _after_all(situation: Situation) -> Action:
         "",
         State.CURING,
         band.likely,
-        "full cure in",
-        "all steps are done",
+        "full cure in" if band.likely else "",
+        "all steps are done" if band.likely else "the film stands still in this climate",
         mark,
         band,
         alarm="done",
