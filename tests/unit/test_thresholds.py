@@ -64,7 +64,7 @@ def test_the_water_of_wet_sanding_leaves_a_dense_film_in_half_an_hour_and_a_surf
     assert leaves - T0 == pytest.approx(timedelta(minutes=minutes), abs=timedelta(seconds=1))
 
 
-@pytest.mark.parametrize(("minutes", "morning"), [(119, False), (121, True)])
+@pytest.mark.parametrize(("minutes", "morning"), [(119, False), (120, False), (121, True)])
 def test_who_worked_late_is_there_for_two_more_hours(minutes, morning):
     late = at(13)  # 21:00, three hours after closing
     day = UTC_DAY.working_late(late)
@@ -73,7 +73,13 @@ def test_who_worked_late_is_there_for_two_more_hours(minutes, morning):
     assert fits == (at(24) if morning else asked)
 
 
-@pytest.mark.parametrize(("minute", "today"), [(49, True), (51, False)])
+@pytest.mark.parametrize(("hours", "late"), [(0, False), (-0.1, True), (10, False), (10.1, True)])
+def test_who_works_while_the_shop_is_open_is_not_late(hours, late):
+    """It opens at T0 and closes ten hours later."""
+    assert (UTC_DAY.working_late(at(hours)) != UTC_DAY) is late
+
+
+@pytest.mark.parametrize(("minute", "today"), [(49, True), (50, True), (51, False)])
 def test_work_is_begun_when_it_still_fits_into_the_day(minute, today):
     asked = at(9) + timedelta(minutes=minute)  # 17:49 or 17:51; the shop closes at 18:00
     assert UTC_DAY.fit(asked, timedelta(minutes=10)) == (asked if today else at(24))
