@@ -87,6 +87,24 @@ def test_readings_are_bridged_over_three_hours_and_no_further():
         assert bool(shift > 5.5) is bridged
 
 
+@pytest.mark.parametrize(("apart_s", "between"), [(3 * 3600, 22.0), (3 * 3600 + 1, 20 + 2 * 0.5**0.5)])
+def test_readings_three_hours_apart_are_bridged_and_a_second_more_is_too_far(apart_s, between):
+    """Two readings two kelvin over, and what stands halfway: on the bridge, or fading from the first."""
+    at_s = seconds(T0) + np.array([0.0, apart_s / 2, apart_s, 86_400.0])
+    model = Series(at_s, np.full(4, 20.0), np.full(4, 50.0))
+    seen = corrected(model, Readings(0, at_s[[0, 2]], np.array([22.0, 22.0]), np.array([50.0, 50.0])))
+    assert seen.air_temp_c[1] == pytest.approx(between, abs=1e-4)
+    assert seen.air_temp_c[[0, 2]] == pytest.approx(22)  # a reading on the first instant counts, too
+
+
+@pytest.mark.parametrize(("away_s", "kept"), [(5400, [0.0]), (5401, [0.0, 5401.0])])
+def test_the_better_source_silences_the_lesser_for_an_hour_and_a_half(away_s, kept):
+    better, lesser = (
+        Readings(rank, np.array([at]), np.array([20.0]), np.array([50.0])) for rank, at in ((0, 0.0), (1, away_s))
+    )
+    assert list(believed([lesser, better]).at_s) == kept
+
+
 def test_the_better_source_silences_the_lesser_one_near_it():
     hours = seconds(T0) + 3600.0 * np.arange(6)
     typed = Readings(0, hours[:1], np.array([10.0]), np.array([40.0]))

@@ -130,7 +130,9 @@ def test_an_end_is_told_within_three_days(minutes, told):
     ("hours", "says"),
     [
         ((1, 3, 30), "Mix for 2 of 3 coats now"),
+        ((6, 7), "Mix for 1 of 2 coats now"),
         ((20, 23), "Mix it later, just before the coat"),
+        ((20, 26), "Mix it later, just before the coat, and for fewer coats at a time"),
         ((20, 45), "Mix it later, just before the coat, and for fewer coats at a time"),
     ],
 )
