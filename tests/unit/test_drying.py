@@ -92,6 +92,12 @@ def test_speeds_and_air_touch_only_the_modes_that_they_govern():
         assert share == pytest.approx(expected, rel=1e-3)
 
 
+@pytest.mark.parametrize(("air", "dries"), [(10.0, True), (9.99, False)])
+def test_a_film_that_stands_still_under_a_temperature_goes_on_at_it(air, dries):
+    stalls = data(Mode.REACTIVE, stall_temp_c=10), data(Mode.WATER, min_film_forming_temp_c=10)
+    assert [reached(product, steady(air, 50)) is not None for product in stalls] == [dries, dries]
+
+
 def test_a_reaction_stands_still_under_its_stall_temperature_and_heat_mode_waits_for_a_bake():
     assert reached(data(Mode.REACTIVE, stall_temp_c=10), steady(9.9, 50)) is None
     assert reached(data(Mode.REACTIVE, stall_temp_c=10), steady(10, 50)) is not None

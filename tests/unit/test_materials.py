@@ -55,6 +55,8 @@ def test_the_cheapest_set_is_the_one_that_an_exhaustive_search_finds(offered, ba
 
 
 def test_money_is_exact_and_a_component_that_no_size_holds_is_refused():
+    just = cheapest({"paint": 200, "thinner": 0}, [Kit("two", Decimal(9), (("paint", 100.0), ("thinner", 5.0)))])
+    assert (just.buy, dict(just.left_ml)) == ((("two", 2),), {"paint": 0, "thinner": 10})
     three = cheapest({"paint": 300}, [Kit("dime", Decimal("0.10"), (("paint", 100.0),))])
     assert (three.cost, three.buy) == (Decimal("0.30"), (("dime", 3),))
     with pytest.raises(CoreError, match="No size on offer holds hardener"):
