@@ -53,13 +53,13 @@ def ladder(coarsest: str, finest: str, available: list[str] | None = None) -> li
 
 def _shortest(names: list[str], sizes: dict[str, Micron]) -> list[str] | None:
     """Go down the grits once, keeping for each the best way to it: fewest steps, then smallest largest ratio."""
-    best: dict[str, tuple[int, float, list[str]]] = {names[0]: (0, 0.0, [names[0]])}
+    best: dict[str, tuple[float, list[str]]] = {names[0]: (0.0, [names[0]])}
     for name in names[1:]:
         ways = [
-            (steps + 1, max(largest, sizes[before] / sizes[name]), [*way, name])
-            for before, (steps, largest, way) in best.items()
+            (max(largest, sizes[before] / sizes[name]), [*way, name])
+            for before, (largest, way) in best.items()
             if sizes[before] / sizes[name] <= MOST_RATIO + _HAIR
         ]
         if ways:
-            best[name] = min(ways, key=lambda way: way[:2])
-    return best[names[-1]][2] if names[-1] in best else None
+            best[name] = min(ways, key=lambda way: (len(way[1]), way[0]))
+    return best[names[-1]][1] if names[-1] in best else None
