@@ -196,10 +196,6 @@ class History:
             groups.setdefault(tuple(c.uuid for c in self.coats if zone in c.zones), set()).add(zone)
         return [frozenset(group) for group in groups.values()]
 
-    def tests_of(self, coat: UUID) -> list[Touch]:
-        """Return the touch tests of one coat, in order of time."""
-        return [t for t in self.touches if coat in t.payload.coats]
-
 
 def unvoided(entries: Iterable[Recorded]) -> list[Recorded]:
     """Return what has not been voided, by time of the work and then by sequence."""

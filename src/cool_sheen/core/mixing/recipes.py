@@ -150,7 +150,8 @@ def _additions(
             density = own.get(component.key, supply.density_g_per_ml or 0.0)
             _need_density(component.name, density, component.key)
             out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready", density)))
-            factor *= (supply.time_factor or 1.0) ** (dose / (supply.dose_ml_per_l or dose))
+            if supply.time_factor and supply.dose_ml_per_l:
+                factor *= supply.time_factor ** (dose / supply.dose_ml_per_l)
     return out, factor
 
 

@@ -346,7 +346,7 @@ def why(found: PartNow, zone: ZoneInfo, units: str = "metric") -> list[Why]:
         Why("humidity now", f"{at.rh_pct[0]:.0f} %, reference {top.product.ref_rh_pct:g} %"),
         Why("air", f"{payload.air_movement}; hardener {payload.hardener_speed}, reducer {payload.reducer_speed}"),
         Why("this shop's times", _learned(found)),
-        Why("touch tests of this coat", str(len(found.history.tests_of(top.coat.uuid)))),
+        Why("touch tests of this coat", str(sum(top.coat.uuid in t.payload.coats for t in found.history.touches))),
     ]
     if band := found.action.band:
         stretch = " – ".join(clock_time(t, zone, now) for t in (band.early, band.likely, band.late))
