@@ -11,6 +11,8 @@ from tests.support import T0
 
 from cool_sheen.core.film.build import Build
 from cool_sheen.core.log.entries import (
+    CheckPayload,
+    ClaimPayload,
     CoatPayload,
     Entry,
     MovePayload,
@@ -150,6 +152,20 @@ def test_a_bake_heats_when_it_says_how_hot_and_how_long_and_ends_when_it_was_log
         assert heated.zones == {FACE}
         assert (heated.bake.start, heated.bake.end) == (T0 + timedelta(minutes=10), T0 + timedelta(minutes=40))
         assert (heated.bake.metal_temp_c, heated.bake.minutes) == (120, 30)
+
+
+@pytest.mark.parametrize(("holds", "works"), [(True, 1), (False, 0), (None, 0)])
+def test_a_claim_is_work_when_somebody_looked_and_found_that_it_holds(holds, works):
+    claim = Entry(uuid=uuid4(), payload=ClaimPayload(says="degrease", whose="the owner"), occurred_at=T0)
+    lines = [Recorded(seq=1, recorded_at=T0, entry=claim)]
+    if holds is not None:
+        for seq, about in ((2, claim.uuid), (3, uuid4())):  # and one of a claim that nobody made
+            check = CheckPayload(claim=about, holds=holds)
+            entry = Entry(uuid=uuid4(), payload=check, occurred_at=T0)
+            lines.append(Recorded(seq=seq, recorded_at=T0, entry=entry))
+    history = fold(lines, [FACE])
+    assert [work.kind for work in history.works] == ["degrease"] * works
+    assert history.claims[claim.uuid].holds is holds
 
 
 def test_a_part_stands_where_it_was_moved_from_then_on():

@@ -183,6 +183,20 @@ def test_a_cap_holds_on_whatever_basis_the_percentage_is_said_unless_there_is_a_
     dosed = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 20.0),)))
     assert dosed.time_factor == pytest.approx(0.7**2)
     assert batch(dosed.recipe, 1000).pours[-1].ml == pytest.approx(20)
+    most = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 30.0),)))
+    assert most.time_factor == pytest.approx(0.7**3)
+    none = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 0.0),)))
+    assert (none.time_factor, len(none.recipe.additions)) == (1, len(dosed.recipe.additions) - 1)
+
+
+def test_a_dose_is_as_many_millilitres_when_all_is_weighed():
+    """Twenty of accelerator on a litre, whether the rest is measured or on the scale."""
+    clear, shelf = shipped().products["clear-two-pack"], shipped().supplies
+    dose = (("accelerator-urethane", 20.0),)
+    weighed = mix_of(clear, shelf, Choice(doses_ml_per_l=dose, measure="weight"))
+    assert batch(weighed.recipe, 1000).pours[-1].ml == pytest.approx(20, rel=0.03)
+    with pytest.raises(CoreError, match="has no density on its sheet: enter it"):
+        mix_of(clear, shelf, Choice(densities=(("supply:accelerator-urethane", 0.0),), doses_ml_per_l=dose))
 
 
 def test_stir_pour_stir_induct_and_only_then_reduce():

@@ -7,7 +7,7 @@ from enum import StrEnum
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.log.history import Zones
-from cool_sheen.core.part.film_clock import mark_of
+from cool_sheen.core.part.film_clock import CoatClock, mark_of
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 
 
@@ -62,7 +62,7 @@ def status_of(film: ZoneFilm, now: datetime) -> ZoneStatus:
     warnings = (
         ("sanded before it could take it: that is no key, sand it again when it is dry",) if film.key.too_early else ()
     )
-    state, until = _finishing(film, now) if film.following is None else _state(film, now)
+    state, until = _finishing(top, now) if film.following is None else _state(film, top, now)
     closes = _window_end(film) if state in (State.OPEN, State.CLOSING) else None
     if closes and closes.early and closes.early <= now:
         state = State.CLOSING
@@ -77,22 +77,18 @@ def _window_end(film: ZoneFilm) -> Band | None:
     return top.bands[top.rule.closes]
 
 
-def _state(film: ZoneFilm, now: datetime) -> tuple[State, datetime | None]:
+def _state(film: ZoneFilm, top: CoatClock, now: datetime) -> tuple[State, datetime | None]:
     if film.key.sanded is not None:
         return State.KEYED, None
-    if film.top is None:
-        return State.BARE, None
-    span = film.top.phase_at(now)
+    span = top.phase_at(now)
     return State(span.phase.value), span.to
 
 
-def _finishing(film: ZoneFilm, now: datetime) -> tuple[State, datetime | None]:
+def _finishing(top: CoatClock, now: datetime) -> tuple[State, datetime | None]:
     """Nothing more is to come on top: after wet the film only cures."""
-    if film.top is None:
-        return State.BARE, None
-    span = film.top.phase_at(now)
+    span = top.phase_at(now)
     if span.phase is Phase.WET:
         return State.WET, span.to
-    mark = mark_of(film.top.product, "full_cure")
-    cured = film.top.bands[mark].likely if mark else None
+    mark = mark_of(top.product, "full_cure")
+    cured = top.bands[mark].likely if mark else None
     return (State.CURED, None) if mark is None or (cured and cured <= now) else (State.CURING, cured)
