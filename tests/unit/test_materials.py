@@ -134,6 +134,7 @@ def test_a_hardener_that_serves_two_layers_is_one_component_and_components_add_u
     zone = ZoneFacts(uuid4(), "whole", 2.0, old_finish="none")
     coats = [paint_of(s, [zone], catalogue.products) for s in steps_of(system, [zone]) if isinstance(s, CoatStep)]
     gun = Reservoir(600, 25)
+    assert gun.fills(575 + 1e-8, "hvlp") == 1  # what ten sums leave behind is no second fill
     found = take_off("part", coats, catalogue.products, catalogue.supplies, gun)
     hardened = [n.layer for n in found.layers if "supply:hardener-urethane-standard" in n.components]
     assert len(hardened) == 2  # high-build and clear

@@ -254,6 +254,7 @@ def test_a_colour_that_is_never_sanded_is_given_a_fresh_coat_once_its_window_has
     shut = next(h for h in range(2, 400) if stands(part, h, "A")[0] is State.SHUT)
     first = next(p for p in part.rest(shut).steps if p.step.kind in ("coat", "sand"))
     assert (first.step.kind, first.step.layer.id, first.inserted) == ("coat", "colour", True)
+    assert (first.end - first.start, part.rest(shut).steps[1].start >= first.end) == (first.labour, True)
     part.sand(shut, "P800")
     assert stands(part, shut + 0.1, "A")[0] is State.SHUT
     assert stands(part, shut + 0.1, "A")[-1]
