@@ -142,19 +142,33 @@ def test_a_locked_film_says_whether_a_coat_would_lift_it_or_it_is_only_too_soft(
     assert part.action(60).state.value == "key"
 
 
-@pytest.mark.parametrize(("now", "early", "late"), [(1, 16, 40), (50, 50, 50), (150, 168, 400), (390, 390, 390)])
-def test_a_film_that_lifts_is_sanded_before_its_window_closes_or_when_it_lifts_no_more(now, early, late):
-    """Metal primer: sandable after 16 hours, closed after 72, lifted until 168."""
+def lifting():
+    """Metal primer that a coat would lift: sandable after 16 hours, closed after 72, lifted until 168."""
     part = PaperPart("one-pack-enamel", climate(days=60), day=ALWAYS).prepared()
     key = part.system.layers[0].product
     window = part.products[key].windows[0].model_copy(update={"lifts_until": "full_cure"})
     part.products[key] = part.products[key].model_copy(update={"windows": (window,)})
     for _ in part.system.layers[0].coats:
         part.coat(0, "primer")
+    return part
+
+
+@pytest.mark.parametrize(("now", "early", "late"), [(1, 16, 40), (50, 50, 50), (150, 168, 400), (390, 390, 390)])
+def test_a_film_that_lifts_is_sanded_before_its_window_closes_or_when_it_lifts_no_more(now, early, late):
+    part = lifting()
     first = part.rest(now).steps[0]
     assert first.step.kind == "sand"
     assert at(early) <= first.start <= at(late)
     assert (first.start == at(now)) is sandable(part.top(now), at(now))
+
+
+@pytest.mark.parametrize(("micro", "waits"), [(-1, False), (0, True)])
+def test_a_film_lifts_from_the_instant_of_its_closing_on(micro, waits):
+    part = lifting()
+    closing = part.top(1).bands["recoat_closes"].likely
+    now = (closing + timedelta(microseconds=micro) - T0) / timedelta(hours=1)
+    assert (part.rest(now).steps[0].start > at(now)) is waits
+    assert sandable(part.top(now), at(now)) is not waits
 
 
 @pytest.mark.parametrize("named", [True, False])
