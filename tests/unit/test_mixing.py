@@ -88,6 +88,8 @@ def test_where_there_is_no_more_of_a_component_the_rest_goes_by_what_there_was()
     split = shares(Recipe("volume", (RecipePart("base", 4, 1.4), RecipePart("hardener", 1, 1.0))))
     aims = targets(split, 500, [320, 0], [True, False])
     assert [t.target_ml for t in aims] == pytest.approx([320, 80])
+    straight = shares(Recipe("volume", (RecipePart("base", 4, 1.4), RecipePart("hardener", 0, 1.0))))
+    assert [t.target_ml for t in targets(straight, 500, [320, 0])] == pytest.approx([500, 0])
     thinned = shares(Recipe("volume", (RecipePart("base", 3, 1.4),), (Addition("reducer", 25, "ready", 0.9),)))
     aims = targets(thinned, 400, [150, 60], [True, True], [None, 0.4])  # as much reducer as the cap lets stand
     assert [t.target_ml for t in aims] == pytest.approx([150, 50])

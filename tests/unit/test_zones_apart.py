@@ -322,6 +322,21 @@ def test_what_is_counted_to_is_the_closing_of_the_zone_that_closes_first(hours, 
     assert (action.counts_to - T0) / timedelta(hours=1) == pytest.approx(counts, abs=0.01)
 
 
+def test_zones_whose_films_take_another_grit_are_keyed_one_after_the_other():
+    """The window of all has closed: epoxy is keyed with one grit, and the high-build on B with another."""
+    part = two("two-stage-epoxy").prepared()
+    part.products["high-build-surfacer"] = part.products["high-build-surfacer"].model_copy(update={"key_grit": "P400"})
+    assert part.products["epoxy-primer-grey"].key_grit != "P400"
+    part.coat(0, "epoxy")
+    part.coat(1, "epoxy")
+    part.coat(2, "build", zones="B")
+    part.skip(3, "build:coat:1", zones="A")
+    found = [
+        (p.step.grit, part.look(300).names(p.step.zones)) for p in part.rest(300).steps if p.step.id.endswith(":key")
+    ]
+    assert found[:2] == [(part.products["epoxy-primer-grey"].key_grit, "A"), ("P400", "B")]
+
+
 def test_no_coat_goes_first_that_would_cost_the_first_its_own_window():
     """A closes in two minutes, B perhaps in nine: whoever comes second is late."""
     part = two("two-stage-epoxy").prepared()

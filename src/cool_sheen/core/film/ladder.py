@@ -8,7 +8,6 @@ from cool_sheen.core.film.grits import MEAN_UM, mean_grain, scratch_removal
 from cool_sheen.core.units import Micron
 
 MOST_RATIO = 2.0  # a step that skips leaves scratches that the next grit does not reach
-_HAIR = 1e-12
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +57,7 @@ def _shortest(names: list[str], sizes: dict[str, Micron]) -> list[str] | None:
         ways = [
             (max(largest, sizes[before] / sizes[name]), [*way, name])
             for before, (largest, way) in best.items()
-            if sizes[before] / sizes[name] <= MOST_RATIO + _HAIR
+            if sizes[before] / sizes[name] <= MOST_RATIO
         ]
         if ways:
             best[name] = min(ways, key=lambda way: (len(way[1]), way[0]))

@@ -1,5 +1,6 @@
 """Which hardener and reducer for the heat of the day, the size of the work and the method; and with what reason."""
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -76,8 +77,8 @@ def propose(
 
 
 def _distance(supply: Supply, temp_c: Celsius) -> float:
-    low = -100.0 if supply.best_from_c is None else supply.best_from_c
-    high = 200.0 if supply.best_to_c is None else supply.best_to_c
+    low = -math.inf if supply.best_from_c is None else supply.best_from_c
+    high = math.inf if supply.best_to_c is None else supply.best_to_c
     return max(low - temp_c, 0.0, temp_c - high)
 
 
