@@ -160,3 +160,13 @@ def test_the_take_offs_of_two_parts_add_up():
     assert whole.names == {"paint": "Paint", "reducer": "Reducer"}
     assert whole.hours == 3.75
     assert whole.used == Used({"P320": 5, "P500": 1, "P120": 4}, 15, 2.0, 3, 350)
+
+
+@pytest.mark.parametrize(("brushed", "method"), [(0.9, "hvlp"), (1.1, "brush")])
+def test_a_coat_is_put_on_as_most_of_its_area_is(brushed, method):
+    catalogue = shipped()
+    zones = [ZoneFacts(uuid4(), name, area, old_finish="none", method=how)
+             for name, area, how in (("flat", 1.0, "hvlp"), ("rails", brushed, "brush"))]  # fmt: skip
+    system = catalogue.systems["one-pack-enamel"]
+    coats = [paint_of(s, zones, catalogue.products) for s in steps_of(system, zones) if isinstance(s, CoatStep)]
+    assert coats[-1].method == method  # the primer is not brushed

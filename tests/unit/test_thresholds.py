@@ -321,3 +321,12 @@ def test_each_instant_belongs_to_what_begins_with_it():
 @pytest.mark.parametrize(("micro", "asks"), [(0, False), (1, True)])
 def test_a_wipe_is_good_for_twelve_hours_and_not_a_moment_longer(micro, asks):
     assert Key(T0 - timedelta(hours=1), T0, None, False).wants_wipe(at(12) + timedelta(microseconds=micro)) is asks
+
+
+@pytest.mark.parametrize("air", [-5, 20])
+def test_a_film_that_does_not_flash_in_the_cold_is_touched_still(air):
+    part = PaperPart("two-stage-epoxy", climate(air), day=ALWAYS).prepared()
+    part.coat(0, "epoxy")
+    action = part.action(0.1)
+    assert (action.state.value, action.does, action.counts_to is None) == ("wet", "touch_test", air < 0)
+    assert bool(part.rest(0.1).stuck) is (air < 0)
