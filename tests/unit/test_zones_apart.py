@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import T0
-from tests.unit.paper import PaperPart, at, climate, zone
+from tests.unit.paper import UTC_DAY, PaperPart, at, climate, zone
 
 from cool_sheen.core.coatings.edit import edit_layer
 from cool_sheen.core.coatings.systems import System
@@ -291,6 +291,19 @@ def test_a_coat_does_not_wait_for_another_zone_to_be_sandable_when_its_window_wo
     assert [step for step in firsts(part, built + 0.1, 4) if step in (sand, colour)] == (
         [colour, sand] if hurried else [sand, colour]
     )
+
+
+@pytest.mark.parametrize(("minute", "hurried"), [(31, False), (33, True)])
+def test_a_coat_does_not_wait_for_work_that_would_only_be_done_tomorrow(minute, hurried):
+    """28 minutes of sanding on A fit until 17:32; B may close at 8:25 in the morning, before they would be done."""
+    part = two("two-stage-epoxy", day=UTC_DAY).prepared()
+    for hours, layer in ((0, "epoxy"), (1, "epoxy"), (2, "build"), (3, "build"), (4, "build")):
+        part.coat(hours, layer)
+    part.skip(30, "build:sand:P500", "build:then:1:wipe", "build:then:2:tack", zones="B")
+    part.sand(30, zones="B")
+    part.coat(31, "colour", zones="B")
+    sand, colour = ("build:sand:P320", "A"), ("colour:coat:2", "B")
+    assert firsts(part, 33 + minute / 60, 1) == [colour if hurried else sand]  # T0 is at eight
 
 
 @pytest.mark.parametrize(

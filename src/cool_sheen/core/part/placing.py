@@ -4,6 +4,7 @@ The next action of a part is the first thing that is placed, and its plan is all
 """
 
 from collections.abc import Generator, Iterator
+from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
@@ -109,20 +110,22 @@ class _Placer:
     def _span(self, step: Step) -> tuple[datetime, datetime]:
         """When a step that is owed could start and be done, for the choice alone; never, where it is stuck."""
         try:
-            if isinstance(step, CoatStep):
-                product = self.memory.product(step.layer)
-                start = self.times.time(step, product, self.memory.windows(step.zones, product)).at
-            else:
-                name = waits_for(step)
-                found = self.times.milestone(step, name) if name else None
-                start = max(self.memory.now, found[0] if found else self.memory.now)
+            if not isinstance(step, CoatStep):
+                return self._hours(step, self._fit(step)[0])
+            product = self.memory.product(step.layer)
+            start = self.times.time(step, product, self.memory.windows(step.zones, product)).at
+            return start, start + self.memory.labour(step)
         except Stuck:
             return _NEVER, _NEVER
-        return start, start + self.memory.labour(step)
 
     # --- work that leaves no film ---------------------------------------------------------------------
     def _other(self, step: Step) -> Generator[Planned, None, Zones]:
-        """Place work, sanding or heat: it waits for its milestone on every zone that it is for."""
+        """Place work, sanding or heat."""
+        yield self._add(step, *self._fit(step))
+        return step.zones
+
+    def _fit(self, step: Step) -> tuple[Fit, Band | None]:
+        """When the film lets work be done: it waits for its milestone on every zone that it is for."""
         name = waits_for(step)
         earliest, because, band, wait = self.memory.now, "follows at once", None, Wait.NOTHING
         if name is not None and (found := self.times.milestone(step, name)):
@@ -131,16 +134,20 @@ class _Placer:
             wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
         if step.kind in WIPES and (damp := self.memory.damp_on(step.zones)) and damp > earliest:
             earliest, because, wait = damp, "once the water of the wet sanding has left", Wait.DAMP
-        yield self._add(step, Fit(earliest, wait, because), band)
-        return step.zones
+        return Fit(earliest, wait, because), band
+
+    def _hours(self, step: Step, fit: Fit) -> tuple[datetime, datetime]:
+        """When work begins and is done within the working day, its hold included."""
+        labour = self.memory.labour(step)
+        start = self.memory.sit.day.fit(max(fit.at, self.memory.now), labour)
+        return start, start + labour + timedelta(minutes=getattr(step, "hold_minutes", None) or 0)
 
     def _add(self, step: Step, fit: Fit, band: Band | None = None, *, inserted: bool = False) -> Planned:
         """Give work its time within the working day, and remember what it does to the film."""
         labour = self.memory.labour(step)
-        start = self.memory.sit.day.fit(max(fit.at, self.memory.now), labour)
+        start, end = self._hours(step, fit)
         if start > max(fit.at, self.memory.now):
             fit = fit.held(start, Wait.HOURS, "then working hours")
-        end = start + labour + timedelta(minutes=getattr(step, "hold_minutes", None) or 0)
         self.memory.now = end
         self.memory.work(step, end)
         return Planned(step, start, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted)
@@ -217,11 +224,13 @@ class _Placer:
                 return alone, soon, [window]
         late = frozenset().union(*(z for z, _ in missed))
         rest = [(zones, w) for zones, w in groups if not zones & late]
-        again = self._opened_again(step, product, late)
-        if any(w and self.times.misses(w, self._end(*again[:2])) for _, w in rest):  # what is still open goes first
+        done = _NEVER
+        with suppress(Stuck):
+            done = self._hours(*self._opened_again(step, product, late)[:2])[1]
+        if any(w and self.times.misses(w, done) for _, w in rest):  # what is still open goes first
             alone = only_on(step, step.zones - late, self.memory.sit.zones)
             return alone, self.times.time(alone, product, rest), [w for _, w in rest]
-        return self._put_in(*again), fit, []
+        return self._put_in(*self._opened_again(step, product, late)), fit, []
 
     def _opened_again(
         self, step: CoatStep, product: Product, zones: Zones
@@ -229,10 +238,6 @@ class _Placer:
         """What opens zones again whose window would close: a key, or a fresh coat of itself where nothing is sanded."""
         flaky = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and t.product.never_sanded)
         return self._fresh(step, product, flaky) if flaky else self._key(step, product, zones)
-
-    def _end(self, step: Step, fit: Fit) -> datetime:
-        labour = self.memory.labour(step)
-        return self.memory.sit.day.fit(max(fit.at, self.memory.now), labour) + labour
 
     def _put_in(self, step: CoatStep | SandStep, fit: Fit, band: Band | None) -> Planned:
         if isinstance(step, SandStep):

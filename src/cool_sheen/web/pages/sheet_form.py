@@ -157,13 +157,11 @@ def _box(name: str) -> Box | None:
 def label_of(place: str) -> str:
     """Return what the form calls a field, a row or a group of them."""
     box = _box(place)
-    name, _, row = place.partition(".")
     for group, (title, _) in ROWS.items():
-        if place.startswith(f"{group}."):
-            name, row = title, place[len(group) + 1 :]
-            number = f"{name}, row {int(row.split('.')[0]) + 1}" if row.split(".")[0].isdigit() else name
-            return f"{number}, {box.label}" if box else number
-    return box.label if box else GROUPS.get(name, place)
+        row = place.removeprefix(f"{group}.").partition(".")[0]
+        if place.startswith(f"{group}.") and row.isdigit():
+            return f"{title}, row {int(row) + 1}" + (f", {box.label}" if box else "")
+    return box.label if box else GROUPS.get(place.partition(".")[0], place)
 
 
 def rows_of(values: Mapping[str, Any]) -> dict[str, int]:
