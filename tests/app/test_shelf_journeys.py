@@ -39,14 +39,24 @@ def test_a_part_keeps_the_data_that_it_was_planned_with_until_it_takes_the_new_o
     part = shop.new_part("two-stage-epoxy")
     form = product_form(shop, "clear-two-pack")
     shop.clock.turn(minutes=1)
-    form["volume_solids_pct"] = "51"
+    form |= {
+        "volume_solids_pct": "51",
+        "milestones.0.ref_minutes": "11",
+        "limits.air_max_c": "31",
+        "windows.0.closes": "",
+    }
     assert shop.http.post("/shelf/clear-two-pack/edit", data=form).status_code == 303
     assert "Your own version" in shop.http.get("/shelf/clear-two-pack").text
     assert shop.standing(part).products["clear-two-pack"].volume_solids_pct != 51
     page = shop.http.get(f"/parts/{part}/system").text
     assert "newer data of Two-pack clear, gloss" in page
-    row = re.search(r"volume_solids_pct</code></th><td>([\d.]+)</td><td>51</td>", page)
-    assert row
+    rows = re.findall(r"<th scope=\"row\">([^<]+)</th><td>([^<]+)</td><td>([^<]+)</td>", page)
+    assert rows == [
+        ("Volume solids of the ready mix", "42 %", "51 %"),
+        ("Milestones, flashed off, after", "12 min", "11 min"),
+        ("Recoat windows, row 1, closes when", "past its recoat window", "nothing"),
+        ("Air, most", "32.0 °C", "31.0 °C"),
+    ]
     taken = shop.http.post(
         f"/parts/{part}/system/change",
         data={"op": "newer", "product": "clear-two-pack", "press": str(uuid4())},

@@ -1,6 +1,6 @@
 """A product sheet as a form: which fields it has, how they are written, and how they are read back."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,7 +9,8 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.drying.milestones import WORDS, Mode
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import read_quantity, shown
+from cool_sheen.core.units import amount, read_quantity, shown
+from cool_sheen.service.shelf import Difference
 from cool_sheen.web.forms import Typed
 
 _MARKS = [(key, words) for key, words in WORDS.items()]
@@ -150,7 +151,7 @@ def _box(name: str) -> Box | None:
     if name in _BOXES:
         return _BOXES[name]
     *path, last = name.split(".")
-    group = ROWS.get(".".join(path[:-1])) if path and path[-1].isdigit() else None
+    group = ROWS.get(".".join(path[:-1]))
     return next((box for box in group[1] if box.name == last), None) if group else None
 
 
@@ -159,9 +160,28 @@ def label_of(place: str) -> str:
     box = _box(place)
     for group, (title, _) in ROWS.items():
         row = place.removeprefix(f"{group}.").partition(".")[0]
-        if place.startswith(f"{group}.") and row.isdigit():
-            return f"{title}, row {int(row) + 1}" + (f", {box.label}" if box else "")
-    return box.label if box else GROUPS.get(place.partition(".")[0], place)
+        if place.startswith(f"{group}."):
+            named = f"row {int(row) + 1}" if row.isdigit() else WORDS.get(row, row)
+            return f"{title}, {named}" + (f", {box.label}" if box else "")
+    spoken = place.replace("_", " ").replace(".", ", ")
+    return box.label if box else GROUPS.get(place.partition(".")[0], spoken)
+
+
+def in_words(changes: Sequence[Difference], units: str) -> list[Difference]:
+    """Say what differs between two sheets as the form does: its labels, choices and units."""
+    return [
+        Difference(label_of(c.field), *(_said(text, _box(c.field), units) for text in (c.was, c.now))) for c in changes
+    ]
+
+
+def _said(text: str, box: Box | None, units: str) -> str:
+    if box is None or text in ("–", "nothing"):
+        return text
+    if box.kind == "flag":
+        return "yes" if text == "True" else "no"
+    if box.kind in ("film", "temperature"):
+        return amount(float(text), box.kind, units)
+    return dict(box.choices).get(text, f"{text} {box.unit}".strip())
 
 
 def rows_of(values: Mapping[str, Any]) -> dict[str, int]:

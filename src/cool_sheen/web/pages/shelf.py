@@ -251,7 +251,7 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
         roles=ROLE_WORDS,
         put_on_by=[WAYS[m].words for m in found.methods],
         ships=ships is not None,
-        changes=shelves.differences(ships, found) if mine and ships else [],
+        changes=sheet_form.in_words(shelves.differences(ships, found), shop.units) if mine and ships else [],
         learned=learned,
         space_names={uuid: s.name for uuid, s in spaces.items()},
         hows=TOUCH_WORDS,

@@ -1,6 +1,6 @@
 """Systems: what goes on, in which order? The list, and the builder of one, on the shelf or on a part."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -21,6 +21,7 @@ from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.builder_ops import OPS
+from cool_sheen.web.pages.sheet_form import in_words
 from cool_sheen.web.views import builder as view
 from cool_sheen.web.views import section
 
@@ -162,7 +163,9 @@ def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Ty
 
 
 def _newer(unit: Unit, design: Design) -> list[shelf.Newer]:
-    return shelf.newer_data(unit, design.site.part) if design.site.part else []
+    found = shelf.newer_data(unit, design.site.part) if design.site.part else []
+    units = unit.shop.units if unit.shop else "metric"
+    return [replace(newer, changes=in_words(newer.changes, units)) for newer in found]
 
 
 def _where(design: Design) -> list[tuple[str, str]]:
