@@ -147,6 +147,11 @@ def test_a_reserve_is_kept_when_just_so_much_is_left(reserve, found):
     assert [f.layer_id for f in said if f.rule == "reserve"] == found
 
 
+def test_what_a_grit_takes_is_kept_to_a_tenth_of_a_micron():
+    sanded = edit.set_sanding(system(), "build", [("P320", 4.26), ("P400", 3.04)])
+    assert [s.removal_um for s in next(x for x in sanded.layers if x.id == "build").sanding] == [4.3, 3.0]
+
+
 def test_films_out_of_range_reserves_and_sanded_flakes_are_found():
     thick = edit.set_coats(system(), "clear", [Coat(wet_film_um=140)])
     runs = next(f for f in findings(thick, BARE) if f.rule == "film-over-range")

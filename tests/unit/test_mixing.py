@@ -170,6 +170,16 @@ def test_every_product_can_be_mixed_and_its_solids_are_the_sheets_at_the_usual_r
     assert len({c.key for c in mix.components}) == len(found.pours)
 
 
+def test_a_sheet_by_weight_thins_by_the_density_of_what_it_is_thinned_with():
+    """A hundred grams are 89.3 ml, five of white spirit 6.4 ml, of a solvent that nobody knows 5.7 ml."""
+    sheet, shelf = shipped().products["enamel-one-pack"], shipped().supplies
+    weighed = sheet.model_copy(update={"mix": sheet.mix.model_copy(update={"measure": "weight"})})
+    ready = batch(mix_of(weighed, shelf, Choice()).recipe, 1000)
+    assert (ready.volume_solids_pct, sheet.volume_solids_pct) == (pytest.approx(44, abs=0.01), 44)
+    neat = [mix_of(weighed, on, Choice(reducer_pct=0)).recipe.parts[0].volume_solids_pct for on in (shelf, {})]
+    assert neat == pytest.approx([47.16, 46.83], abs=0.01)
+
+
 def test_a_cap_holds_on_whatever_basis_the_percentage_is_said_unless_there_is_a_reason():
     clear, shelf = shipped().products["clear-two-pack"], shipped().supplies  # up to 10 % of the mixed
     mix_of(clear, shelf, Choice(reducer_pct=14.9, reducer_of="paint"))

@@ -10,8 +10,9 @@ from tests.support import T0
 from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate, zone
 
 from cool_sheen.core.climate.corrections import Readings, corrected
-from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.climate.sun import sky_offset
+from cool_sheen.core.drying.heat import Bake, baked
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.part.climate import Change, PartClimate
@@ -42,6 +43,27 @@ def test_a_change_is_offered_when_it_opens_the_gate_within_four_hours(hours, off
     lag = hours / math.log((32 - 2) / (32 - 8))
     ways = ways_to_open(steady_room(2, 40, lag_h=lag), GoingOn.of_sheet(product), T0)
     assert any(way.change.heat_to_c for way in ways) is offered
+
+
+@pytest.mark.parametrize(("coldest", "warmest", "words"), [
+    (15, 17, "heat to 15 °C and dehumidify to 50 %"), (18, 22, "heat to 20 °C and dehumidify to 50 %"), (18, 19, None),
+])  # fmt: skip
+def test_where_neither_heat_nor_dry_air_is_enough_the_mildest_pair_is_offered(coldest, warmest, words):
+    """Damp air of 14 °C for a coat that wants half its humidity: heat alone would go past its warmest."""
+    product = PRODUCTS["cabinet-waterborne"]
+    limits = product.limits.model_copy(update={"rh_max_pct": 50, "air_min_c": coldest, "air_max_c": warmest})
+    coat = GoingOn.of_sheet(product.model_copy(update={"limits": limits}))
+    said = [way.words for way in ways_to_open(steady_room(14, 95), coat, T0)]
+    assert said == ([words] if words else [])
+
+
+@pytest.mark.parametrize(("before_the_end_s", "knots"), [(3600, 2), (0, 0)])
+def test_a_bake_begins_before_the_weather_ends_or_is_none_of_it(before_the_end_s, knots):
+    series = steady_room(20, 50).series
+    begin = instant(series.at_s[-1] - before_the_end_s)
+    seen = baked(series, [Bake(begin, begin + timedelta(minutes=20), 60)], 0.5)
+    hot = [t for t in seen.surface_temp_c if t == 60]
+    assert (len(hot), len(seen.at_s) > len(series.at_s)) == (knots, knots > 0)
 
 
 @pytest.mark.parametrize(

@@ -20,6 +20,7 @@ from cool_sheen.core.mixing.speeds import fitting, speed_of
 from cool_sheen.core.units import GramsPerMillilitre, Percent
 
 FREE = ("water", "demineralised water")  # from the tap or nearly: not kept in stock
+_SOLVENT_G_PER_ML: GramsPerMillilitre = 0.87  # about that of most of them, where nobody knows this one's
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,8 +70,8 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
         does not go with the product, no density where the scale is asked for.
     Source: docs/trade.md, Mixing.
     """
-    solids = _mixed_solids(product)
     own = dict(choice.densities)
+    solids = _mixed_solids(product, supplies, choice, own)
     parts, components = [], []
     for place, part in enumerate(product.mix.parts):
         component = _part(product, place, supplies, choice)
@@ -115,13 +116,17 @@ def _middle(choices: Sequence[Supply]) -> Supply | None:
     return choices[len(choices) // 2] if choices else None
 
 
-def _mixed_solids(product: Product) -> Percent:
+def _mixed_solids(
+    product: Product, supplies: Mapping[str, Supply], choice: Choice, own: Mapping[str, float]
+) -> Percent:
     """Solids before reducing: the sheet gives those of the ready mix at its usual reduction."""
     reducer = product.mix.reducer
     if reducer is None or not reducer.usual_pct:
         return product.volume_solids_pct
+    _, density = _reducing(product, reducer, supplies, choice, own)
     parts = tuple(RecipePart(p.name, p.parts, p.density_g_per_ml) for p in product.mix.parts)
-    thinned = Recipe(product.mix.measure, parts, (Addition(reducer.name, reducer.usual_pct, reducer.of, 0.87),))
+    usual = Addition(reducer.name, reducer.usual_pct, reducer.of, density or _SOLVENT_G_PER_ML)
+    thinned = Recipe(product.mix.measure, parts, (usual,))
     return min(100.0, product.volume_solids_pct / (1 - shares(thinned)[-1].ml_per_ml))
 
 
@@ -172,20 +177,28 @@ def _reducer(
     pct: Percent,
     own: Mapping[str, float],
 ) -> tuple[Component, Addition]:
-    basis = choice.reducer_of or reducer.of
-    choices = [] if reducer.name in FREE else fitting(product, "reducer", choice.method, supplies.values())
+    component, density = _reducing(product, reducer, supplies, choice, own)
+    _need_density(component.name, density, component.key)
+    return component, Addition(component.name, pct, choice.reducer_of or reducer.of, density)
+
+
+def _reducing(
+    product: Product,
+    reducer: ReducerData,
+    supplies: Mapping[str, Supply],
+    choice: Choice,
+    own: Mapping[str, float],
+) -> tuple[Component, float]:
+    """What the product is thinned with here, and its density [g/ml]; 0 where nobody knows it."""
+    free = reducer.name in FREE
+    choices = [] if free else fitting(product, "reducer", choice.method, supplies.values())
     supply = next((s for s in choices if speed_of(s) == choice.reducer_speed), None) or _middle(choices)
     if supply is None:
-        free = reducer.name in FREE
-        component = Component(
-            f"{'free' if free else 'reducer'}:{reducer.name}".replace(" ", "-"), reducer.name, "reducer"
-        )
-        density = own.get(component.key, 1.0 if free else 0.0)
-    else:
-        component = Component(f"supply:{supply.key}", supply.name, "reducer", supply)
-        density = own.get(component.key, supply.density_g_per_ml or 0.0)
-    _need_density(component.name, density, component.key)
-    return component, Addition(component.name, pct, basis, density)
+        key = f"{'free' if free else 'reducer'}:{reducer.name}".replace(" ", "-")
+        component = Component(key, reducer.name, "reducer")
+        return component, own.get(component.key, 1.0 if free else 0.0)
+    component = Component(f"supply:{supply.key}", supply.name, "reducer", supply)
+    return component, own.get(component.key, supply.density_g_per_ml or 0.0)
 
 
 def _need_density(name: str, density: GramsPerMillilitre, key: str) -> None:
