@@ -15,6 +15,12 @@ from tests.told.telling import Page
 def refused() -> str:
     """Each change alone, on the edge and over it."""
     page = Page()
+    for tell in (_sheets, _limits, _supplies, _systems, _surveys, _entries):
+        tell(page)
+    return page.text()
+
+
+def _sheets(page: Page) -> None:
     surfacer = SHIPPED.products["high-build-surfacer"]
     window = surfacer.windows[0].model_dump()
     marks = [m.model_dump() for m in surfacer.milestones]
@@ -39,6 +45,9 @@ def refused() -> str:
         "five tests": {"ready_tests": ["thumbnail"] * 5}, "perhaps": {"never_sanded": "perhaps"}, "a figure for a name": {"name": 3},
         "a word for a count": {"coats_a_day": "two"}, "nothing for a film": {"wet_film_min_um": None},
     })  # fmt: skip
+
+
+def _limits(page: Page) -> None:
     limits = {
         "air": ("air_min_c", "air_max_c"),
         "humidity": ("rh_min_pct", "rh_max_pct"),
@@ -47,9 +56,12 @@ def refused() -> str:
     for words, (low, high) in limits.items():
         _tried(
             page,
-            surfacer.limits,
+            SHIPPED.products["high-build-surfacer"].limits,
             {f"{words} at one": {low: 30, high: 30}, f"{words} in a range": {low: 30, high: 30.1}},
         )
+
+
+def _supplies(page: Page) -> None:
     page.head("a supply")
     for kind in ("reducer", "hardener", "abrasive", "grit", "retarder"):
         supply = next((s for s in SHIPPED.supplies.values() if s.kind == kind), None)
@@ -63,6 +75,9 @@ def refused() -> str:
             f"{kind} best at one": {"best_from_c": 20, "best_to_c": 20}, f"{kind} best in a range": {"best_from_c": 20, "best_to_c": 20.1},
             f"{kind} dose at most": {"dose_ml_per_l": 30, "max_dose_ml_per_l": 30}, f"{kind} dose over": {"dose_ml_per_l": 31, "max_dose_ml_per_l": 30},
         })  # fmt: skip
+
+
+def _systems(page: Page) -> None:
     page.head("a system")
     system = SHIPPED.systems["two-stage-epoxy"]
     layers = [la.model_dump() for la in system.layers]
@@ -76,6 +91,9 @@ def refused() -> str:
         "no coat": {"layers": [{**layers[0], "coats": 0, "wet_film_um": 60}]}, "a reason": {"overrides": [{"rule": "x", "place": "y", "reason": "why"}]},
         "hardly a reason": {"overrides": [{"rule": "x", "place": "y", "reason": "no"}]},
     })  # fmt: skip
+
+
+def _surveys(page: Page) -> None:
     page.head("a survey's test")
     tests = list(SHIPPED.tests.values()) if isinstance(SHIPPED.tests, dict) else list(SHIPPED.tests)
     reads = next(t for t in tests if t.reads)
@@ -83,6 +101,9 @@ def refused() -> str:
                          "a bound amiss": {"results": [{**r.model_dump(), "up_to": None} for r in reads.results]}})  # fmt: skip
     for reading in (reads.low, reads.low - 0.01, reads.high, reads.high + 0.01):
         page.say("reads", reading, _said(lambda reading=reading: reads.of_reading(reading).key))
+
+
+def _entries(page: Page) -> None:
     page.head("an entry")
     note, void = {"kind": "note", "text": "dust"}, {"kind": "void"}
     skip = {"kind": "skip", "steps": ["mask"], "words": "Mask"}
@@ -95,7 +116,6 @@ def refused() -> str:
         )
     for version in (1, 2, 3, 99):
         page.say("version", version, _said(lambda v=version: read_payload(note, v).kind))
-    return page.text()
 
 
 def _tried(page: Page, model: BaseModel, changes: dict[str, dict[str, Any]]) -> None:
