@@ -46,7 +46,7 @@ def test_a_change_is_offered_when_it_opens_the_gate_within_four_hours(hours, off
 
 
 @pytest.mark.parametrize(("coldest", "warmest", "words"), [
-    (15, 17, "heat to 15 °C and dehumidify to 50 %"), (18, 22, "heat to 20 °C and dehumidify to 50 %"), (18, 19, None),
+    (15, 17, "heat to 15 °C and dehumidify to 50 %"), (18, 22, "heat to 20 °C and dehumidify to 50 %"), (18, 20, "heat to 20 °C and dehumidify to 50 %"), (18, 19, None),
 ])  # fmt: skip
 def test_where_neither_heat_nor_dry_air_is_enough_the_mildest_pair_is_offered(coldest, warmest, words):
     """Damp air of 14 °C for a coat that wants half its humidity: heat alone would go past its warmest."""
