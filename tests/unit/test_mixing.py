@@ -180,6 +180,15 @@ def test_a_sheet_by_weight_thins_by_the_density_of_what_it_is_thinned_with():
     assert neat == pytest.approx([47.16, 46.83], abs=0.01)
 
 
+@pytest.mark.parametrize(("product", "names"), [
+    ("enamel-one-pack", ["One-pack alkyd enamel, ivory", "White spirit"]),
+    ("clear-two-pack", ["Two-pack clear, gloss (clear)", "Urethane hardener, standard", "Urethane and basecoat reducer, medium"]),
+])  # fmt: skip
+def test_what_goes_into_a_cup_is_called_as_in_stores(product, names):
+    mix = mix_of(shipped().products[product], shipped().supplies, Choice())
+    assert [c.name for c in mix.components] == names
+
+
 def test_a_cap_holds_on_whatever_basis_the_percentage_is_said_unless_there_is_a_reason():
     clear, shelf = shipped().products["clear-two-pack"], shipped().supplies  # up to 10 % of the mixed
     mix_of(clear, shelf, Choice(reducer_pct=14.9, reducer_of="paint"))

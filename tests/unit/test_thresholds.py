@@ -46,7 +46,8 @@ def test_a_change_is_offered_when_it_opens_the_gate_within_four_hours(hours, off
 
 
 @pytest.mark.parametrize(("coldest", "warmest", "words"), [
-    (15, 17, "heat to 15 °C and dehumidify to 50 %"), (18, 22, "heat to 20 °C and dehumidify to 50 %"), (18, 20, "heat to 20 °C and dehumidify to 50 %"), (18, 19, None),
+    (15, 17, "heat to 15 °C and dehumidify to 50 %"), (18, 22, "heat to 20 °C and dehumidify to 50 %"), (18, 20, "heat to 20 °C and dehumidify to 50 %"),
+    (18, 19, None),
 ])  # fmt: skip
 def test_where_neither_heat_nor_dry_air_is_enough_the_mildest_pair_is_offered(coldest, warmest, words):
     """Damp air of 14 °C for a coat that wants half its humidity: heat alone would go past its warmest."""
@@ -55,6 +56,15 @@ def test_where_neither_heat_nor_dry_air_is_enough_the_mildest_pair_is_offered(co
     coat = GoingOn.of_sheet(product.model_copy(update={"limits": limits}))
     said = [way.words for way in ways_to_open(steady_room(14, 95), coat, T0)]
     assert said == ([words] if words else [])
+
+
+@pytest.mark.parametrize(("coldest", "words"), [(15, ["heat to 15 °C"]), (16, [])])
+def test_the_warmest_whole_degree_of_a_coat_is_offered_alone(coldest, words):
+    """Air of 14.5 °C for a coat that goes up to 15.5 °C."""
+    product = PRODUCTS["enamel-one-pack"]
+    limits = product.limits.model_copy(update={"air_min_c": coldest, "air_max_c": 15.5})
+    coat = GoingOn.of_sheet(product.model_copy(update={"limits": limits}))
+    assert [way.words for way in ways_to_open(steady_room(14.5, 50), coat, T0)] == words
 
 
 @pytest.mark.parametrize(("before_the_end_s", "knots"), [(3600, 2), (0, 0)])
@@ -286,6 +296,15 @@ def test_a_pot_is_taken_until_the_instant_at_which_it_ends(minutes, hardener):
 def test_water_that_never_leaves_is_waited_for_to_the_end_of_what_the_climate_tells():
     """Saturated air: sixty days, and nothing goes on before."""
     assert damp_until(PRODUCTS["epoxy-primer-grey"], T0, climate(20, 100)) == T0 + timedelta(days=60)
+
+
+def test_zones_that_were_wetted_one_after_the_other_are_wiped_when_the_last_is_dry():
+    part = PaperPart("two-stage-epoxy", None, zone("A"), zone("B")).prepared()
+    part.coat(0, "epoxy")
+    part.sand(60, wet=True, zones="A")
+    part.sand(61, wet=True, zones="B")
+    wipe = part.rest(61.01).steps[0]
+    assert (wipe.step.kind, wipe.start, wipe.step.zones) == ("wipe", at(61.5), {z.uuid for z in part.zones})
 
 
 def coated_through(system="single-stage-epoxy", ends=-135.0):
