@@ -345,6 +345,10 @@ def test_each_instant_belongs_to_what_begins_with_it():
     assert (then.state.value, then.counts_to) == ("closing", closes.likely)
     assert [part.rest(on_the(closes.likely, micro)).steps[0].step.kind for micro in (0, 1)] == ["coat", "sand"]
 
+    key = part.rest(60).steps[0]
+    assert (key.because, key.wait.value, key.start) == ("the recoat window has closed", "nothing", at(60))
+    assert part.action(60).because == key.because
+
     primed = PaperPart("one-pack-enamel", day=ALWAYS).prepared()
     for _ in primed.system.layers[0].coats:
         primed.coat(0, "primer")

@@ -194,7 +194,7 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
     )
     reached = band and band.likely and band.likely <= situation.now
     if reached or first.wait is not Wait.FILM:
-        return replace(asked, because=_ready(first, top, state))
+        return replace(asked, because=_ready(first, top))
     if state is State.LOCKED and top is not None:
         return _locked_in(asked, situation, top)
     return _not_there(asked, first, band)
@@ -229,9 +229,9 @@ def _locked_in(asked: Action, situation: Situation, top: CoatClock) -> Action:
     )
 
 
-def _ready(first: Planned, top: CoatClock | None, state: State) -> str:
+def _ready(first: Planned, top: CoatClock | None) -> str:
     if first.inserted:
-        return "the recoat window has closed" if state is State.KEY else first.because
+        return first.because
     if top is None:
         return "the next step of the system"
     words = "the film is ready by the clock: test first"

@@ -271,7 +271,9 @@ class _Placer:
             if until and until > earliest:
                 earliest, band = until, lift
         wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
-        return sand, Fit(earliest, wait, "the window would close before the coat can go on"), band
+        closed = any(w and self.times.misses(w, self.memory.now) for _, w in self.memory.windows(zones, product))
+        because = "the recoat window has closed" if closed else "the window would close before the coat can go on"
+        return sand, Fit(earliest, wait, because), band
 
     def _fresh(self, step: CoatStep, product: Product, zones: Zones) -> tuple[CoatStep, Fit, None]:
         """A fresh coat of what lies on top, and when the weather lets it on."""
