@@ -19,6 +19,7 @@ from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.part.key import Key, damp_until, sandable
 from cool_sheen.core.part.memory import Memory
+from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import Pot
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.openings import ways_to_open
@@ -305,6 +306,15 @@ def test_zones_that_were_wetted_one_after_the_other_are_wiped_when_the_last_is_d
     part.sand(61, wet=True, zones="B")
     wipe = part.rest(61.01).steps[0]
     assert (wipe.step.kind, wipe.start, wipe.step.zones) == ("wipe", at(61.5), {z.uuid for z in part.zones})
+
+
+def test_the_gate_of_a_coat_over_two_films_is_that_of_the_thicker_one():
+    part = PaperPart("two-stage-epoxy", None, zone("A"), zone("B")).prepared()
+    part.coat(0, "epoxy", film=60, zones="B")
+    part.coat(0, "epoxy", film=160, zones="A")
+    gate = slowest_gate(part.look(1.5), part.rest(1.5).steps[0].step, at(1.5))
+    assert [film.wet_film_um for _, film in gate.coat.below] == [160]
+    assert gate.safe_s(seconds(at(1.5))) == pytest.approx(seconds(at(11.32)), abs=60)
 
 
 def coated_through(system="single-stage-epoxy", ends=-135.0):
