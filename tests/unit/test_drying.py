@@ -134,6 +134,13 @@ def test_phases_follow_without_gaps_in_their_order_and_the_last_one_stays(flash,
     assert all(s.to - s.since <= timedelta(hours=1) for s in closing)
 
 
+@pytest.mark.parametrize("never", ["lifts", "sand"])
+def test_a_film_stays_locked_when_one_of_two_things_that_it_waits_for_never_comes(never):
+    marks = {name: T0 + timedelta(hours=h) for name, h in (("flash", 1), ("closes", 5), ("lifts", 9), ("sand", 7))}
+    last = phases(T0, RecoatRule("flash", "closes", "lifts", "sand"), {**marks, never: None})[-1]
+    assert last == Span(Phase.LOCKED, marks["closes"], None)
+
+
 def test_a_rule_that_names_no_milestone_is_refused_at_its_word():
     with pytest.raises(Inconsistent, match="names “closes”, which is no milestone") as refusal:
         phases(T0, RecoatRule("flash", "closes"), {"flash": T0})

@@ -195,6 +195,20 @@ def test_a_film_that_lifts_is_sanded_before_its_window_closes_or_when_it_lifts_n
     assert (first.start == at(now)) is sandable(part.top(now), at(now))
 
 
+def test_each_coat_has_the_window_for_the_product_that_lies_on_it():
+    """For itself open until full cure, for anything else until it can be handled."""
+    part = PaperPart("two-stage-epoxy").prepared()
+    own = part.products[part.system.layers[0].product].windows[0]
+    for key, product in part.products.items():
+        for_itself = own.model_copy(update={"follows": "itself", "closes": "full_cure"})
+        other = own.model_copy(update={"follows": "any", "closes": "handle"})
+        part.products[key] = product.model_copy(update={"windows": (for_itself, other)})
+    for hours, layer in enumerate(["epoxy", "epoxy", "build", "build"]):
+        part.coat(hours, layer)
+    film = part.look(5).film_of(part.zones[0].uuid)
+    assert [clock.rule.closes for clock in film.clocks] == ["full_cure", "handle", "full_cure", "full_cure"]
+
+
 @pytest.mark.parametrize(("micro", "waits"), [(-1, False), (0, True)])
 def test_a_film_lifts_from_the_instant_of_its_closing_on(micro, waits):
     part = lifting()
