@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import replace
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -264,6 +264,15 @@ def test_what_sky_and_sun_add_does_not_hang_on_how_far_one_looks():
         assert sky_offset(at_s[:few], 52, 13) == pytest.approx(whole[:few], abs=1e-9)
 
 
+@pytest.mark.parametrize(("cloud", "coldest", "warmest"), [(0, -3, 8), (0.5, -1.5, 4), (1, 0, 0)])
+def test_a_clear_sky_takes_three_kelvin_by_night_and_gives_eight_under_a_high_sun(cloud, coldest, warmest):
+    """On the equator at the equinox, where the sun goes through the zenith and as far below."""
+    day = seconds(datetime(2026, 3, 20, tzinfo=UTC)) + 600.0 * np.arange(144)
+    added = sky_offset(day, 0, 0, cloud)
+    assert (min(added), max(added)) == (pytest.approx(coldest), pytest.approx(warmest, abs=0.01))
+    assert np.sum(added == min(added)) == (144 if cloud == 1 else pytest.approx(63, abs=4))
+
+
 def test_between_two_readings_the_water_in_the_air_goes_from_one_to_the_other():
     model = steady_room(20, 50).series
     at_s = seconds(T0) + np.array([0.0, 7200.0])
@@ -369,6 +378,9 @@ def test_each_instant_belongs_to_what_begins_with_it():
     assert (then.state.value, then.counts_to) == ("closing", closes.likely)
     assert [part.rest(on_the(closes.likely, micro)).steps[0].step.kind for micro in (0, 1)] == ["coat", "sand"]
 
+    opens = part.top(1).bands["flash"]
+    waiting, going = (part.rest(on_the(opens.likely, micro)).steps[0].start for micro in (-1, 0))
+    assert (waiting, going) == (opens.late, opens.likely)
     key = part.rest(60).steps[0]
     assert (key.because, key.wait.value, key.start) == ("the recoat window has closed", "nothing", at(60))
     assert part.action(60).because == key.because
