@@ -128,6 +128,9 @@ def test_what_must_come_last_is_asked_for():
     assert open_epoxy.verdict == "no"
     closed = take("topcoat", open_epoxy, Choices(epoxy_alone, SHELF, [], TABLE))
     assert not [f for f in findings(closed, BARE) if f.rule == "needs-a-topcoat"]
+    primers = {k: p for k, p in SHELF.items() if p.role != "single_stage" or p.aerosol}
+    with pytest.raises(Inconsistent, match="no product for this place"):
+        take("topcoat", open_epoxy, Choices(epoxy_alone, primers, [], TABLE))
     gritty = edit.remove_layer(system("brushed-two-pack"), "cover")
     grit = next(f for f in findings(gritty, BARE) if f.rule == "cover-over-grit")
     covered = take("cover", grit, Choices(gritty, SHELF, [], TABLE))
