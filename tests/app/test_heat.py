@@ -58,6 +58,7 @@ def test_staged_heat_goes_by_target_hold_and_order_and_the_first_stage_is_never_
         ({"metal": "230", "minutes": "60"}, "too fast blisters"),
         ({"metal": "120", "minutes": "10"}, "Hold it for 30 min"),
         ({"metal": "hot", "minutes": "30"}, "no temperature"),
+        ({"metal": "120", "minutes": "1441"}, "how long it was held: 0.5 to 1440 min"),
     ):
         answer = heat(shop, part, **read)
         assert (answer.status_code, says in answer.text) == (422, True), answer.text

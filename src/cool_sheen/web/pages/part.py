@@ -241,7 +241,7 @@ def bake(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         metal = typed.quantity("metal", "temperature", 0, 1200)
         minutes, at = typed.number("minutes", 0.5, 1440), typed.moment("at", unit.zone)
         if minutes is None:
-            typed.notes.setdefault("minutes", "Enter how long it was held, in minutes.")
+            typed.notes["minutes"] = "Enter how long it was held: 0.5 to 1440 min."
         typed.stop()
         said = heat.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes, "zones": typed.ticked("zone")})
         return heat.baked(unit, found, press, said, at)
