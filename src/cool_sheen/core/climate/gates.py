@@ -82,8 +82,8 @@ def _positive(at_s: Floats, by: Floats) -> list[tuple[float, float]]:
 
 
 def _crossing(at_s: Floats, by: Floats, left: int) -> float:
-    one, other = float(by[left]), float(by[left + 1])
-    share = one / (one - other) if one != other else 1.0
+    one, other = float(by[left]), float(by[left + 1])  # of which one alone is above nought
+    share = one / (one - other)
     return float(at_s[left] + share * (at_s[left + 1] - at_s[left]))
 
 
