@@ -26,7 +26,8 @@ import sqlalchemy.orm  # noqa: F401
 CORE = Path("src/cool_sheen/core")
 SLOW = ["tests/unit/test_told.py", "tests/app/test_contract.py"]  # they ask for most, and take the longest
 FIRST = [
-    f"tests/unit/test_{room}.py" for room in ("thresholds", "log", "mixing", "film", "climate", "materials", "drying")
+    f"tests/unit/test_{room}.py"
+    for room in ("thresholds", "room_thresholds", "log", "mixing", "film", "climate", "materials", "drying")
 ]
 _OTHERS = {str(file) for file in Path("tests/unit").glob("test_*.py")} - {*SLOW, *FIRST}
 TESTS = [*FIRST, *sorted(_OTHERS), *SLOW]
