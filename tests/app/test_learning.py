@@ -7,6 +7,7 @@ import pytest
 
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD
 from cool_sheen.core.drying.milestones import Mode
+from cool_sheen.core.part.film_clock import FactorAsked
 
 
 def primed(shop, system="two-stage-epoxy", substrate="bare_steel_cast"):
@@ -24,7 +25,7 @@ def minutes_to_flash(shop, part):
 
 def factor(shop, part, mode=Mode.SOLVENT):
     found = shop.standing(part)
-    return found.situation.factor(found.top.product, None, mode)
+    return found.situation.factor(FactorAsked(found.top.product, mode, found.space.uuid))
 
 
 def touch(shop, part, after_min, ready):
@@ -63,7 +64,9 @@ def test_a_coat_is_not_taught_twice_by_its_own_tests(shop):
     before = shop.standing(part).top.bands["dust_free"]
     touch(shop, part, 1.4 * sheet, ready=True)
     touch_free = shop.standing(part)
-    own = touch_free.situation.factor(touch_free.top.product, touch_free.top.coat.uuid, Mode.SOLVENT)
+    own = touch_free.situation.factor(
+        FactorAsked(touch_free.top.product, Mode.SOLVENT, touch_free.space.uuid, without=touch_free.top.coat.uuid)
+    )
     assert own == (0.0, DEFAULT_LN_SD)
     after = touch_free.top.bands["dust_free"]
     assert after.late - after.early < before.late - before.early

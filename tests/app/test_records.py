@@ -11,8 +11,9 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.log.entries import ClimateReadingPayload, Entry
-from cool_sheen.service.climate import space_series, weather_now
+from cool_sheen.service.climate import space_series
 from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.weather_now import weather_now
 from cool_sheen.store import log
 from cool_sheen.store.models import ClimateImport
 
@@ -53,8 +54,8 @@ def test_a_record_silences_the_stand_in_from_its_first_reading_on(demo):
     assert before == pytest.approx(21, abs=1.5)
     bring(demo, "Booth", record(-12, -2, 9, 80))
     assert air(demo, "Booth", -5) == pytest.approx((9, 80), abs=0.1)
-    now = air(demo, "Booth", 0)[0]  # two hours after the last reading the difference has faded to 0.63
-    assert now == pytest.approx(before - 0.63 * (before - 9), abs=1.0)
+    now = air(demo, "Booth", 0)[0]  # two hours after the last reading the heater has taken back three quarters of it
+    assert now == pytest.approx(21 - 0.25 * (21 - 9), abs=0.1)
     assert air(demo, "Booth", 24)[0] == pytest.approx(21, abs=0.5)
 
 

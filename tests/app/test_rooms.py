@@ -14,11 +14,13 @@ from hypothesis import strategies as st
 from tests.support import A_SLOW_MACHINE, T0
 
 from cool_sheen.core.climate.series import seconds
-from cool_sheen.core.climate.sun import sky_offset, sun_times
+from cool_sheen.core.climate.sky import Sky, exposed
+from cool_sheen.core.climate.sun import sun_sine, sun_times
 from cool_sheen.formats.climate_files import read_climate_file
 from cool_sheen.formats.logger_csv import NotALog, Options
-from cool_sheen.service.climate import space_series, weather_now
+from cool_sheen.service.climate import space_series
 from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.weather_now import weather_now
 
 
 def room(shop, name="Room"):
@@ -197,10 +199,13 @@ def test_whatever_stands_after_the_head_of_a_climate_file_ends_in_points_or_a_re
 @given(st.floats(-66, 66), st.floats(-180, 180), st.integers(0, 364))
 def test_the_sun_warms_by_day_and_the_clear_sky_cools_by_night_and_clouds_stop_both(latitude, longitude, day):
     at = seconds(datetime(2026, 1, 1, tzinfo=UTC)) + 86_400.0 * day + 1800.0 * np.arange(48)
-    offset = sky_offset(at, latitude, longitude)
+    none = np.zeros(len(at))
+    offset, covered = (
+        exposed(Sky(at, none, none, none, none + cloud), sun_sine(at, latitude, longitude)).offset_k for cloud in (0, 1)
+    )
     assert offset.min() >= -3 - 1e-9
     assert 0 < offset.max() <= 8 + 1e-9
-    assert np.allclose(sky_offset(at, latitude, longitude, 1.0), 0)
+    assert np.allclose(covered, 0)
     times = sun_times(datetime(2026, 6, 8, 12, tzinfo=UTC), 51.0, 10.0, ZoneInfo("Europe/Berlin"))
     assert (times.rises.hour, times.sets.hour) == (5, 21)
 

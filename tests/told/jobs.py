@@ -167,7 +167,7 @@ def _touched(page: Page, part: PaperPart, hours: float) -> None:
     part.touch(hours + 0.8 * wait, False, milestone)
     part.touch(hours + 1.1 * wait, True, milestone)
     top = max((f.top for f in part.look(hours + 1.2 * wait).films if f.top), key=lambda top: top.coat.ended_at)
-    page.say("  touched", bands=top.bands, evidence=top.evidence)
+    page.say("  touched", bands=top.bands)
 
 
 def _looked(page: Page, part: PaperPart, hours: float) -> None:

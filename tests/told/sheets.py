@@ -10,9 +10,10 @@ from cool_sheen.core.climate.corrections import Readings, believed, corrected
 from cool_sheen.core.climate.gates import breaches, first_met
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, SURFACE_LAG_H, Room, room_climate, surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
-from cool_sheen.core.climate.sun import sky_offset, sun_times
+from cool_sheen.core.climate.sky import Sky, exposed
+from cool_sheen.core.climate.sun import sun_sine, sun_times
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import Band, Clock, Film
+from cool_sheen.core.drying.clock import Band, Believed, Clock, Film
 from cool_sheen.core.drying.heat import Bake, air_cure_equivalent, baked
 from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.drying.touch import TouchTest, learn
@@ -31,7 +32,7 @@ from tests.support import T0, steady
 from tests.told.jobs import SHIPPED, spans_of, weather
 from tests.told.telling import Page
 
-FACTORS = {mode: (0.2 - 0.1 * n, 0.1 + 0.05 * n) for n, mode in enumerate(Mode)}
+FACTORS = {mode: (Believed(-np.inf, 0.2 - 0.1 * n, 0.1 + 0.05 * n),) for n, mode in enumerate(Mode)}
 
 
 def day() -> Series:
@@ -75,8 +76,9 @@ def _ways(page: Page, key: str, temp: float, rh: float, surface: float | None) -
 
 def _sheet(page: Page, p: Product) -> None:
     for temp, rh, film in ((12, 45, 1.4), (26, 65, 0.7)):
-        clock = Clock.over(steady(temp, rh, T0 - timedelta(hours=1)), p.drying, T0)
-        for speeds in ({}, {"hardener_speed": "fast", "reducer_speed": "slow", "air_movement": "booth"}):
+        for speeds in ({}, {"hardener_speed": "fast", "reducer_speed": "slow"}):
+            air = steady(temp, rh, T0 - timedelta(hours=1))
+            clock = Clock.over(air, p.drying, T0, "booth" if speeds else "gentle")
             laid = Film(T0, p.ref_wet_film_um * film, below_um=30 if speeds else 0, **speeds)
             bands = clock.bands(laid, FACTORS if speeds else None)
             page.say(
@@ -178,7 +180,7 @@ def air() -> str:
     for breach in found:
         page.say((breach.since_s - seconds(T0)) / 3600, (breach.to_s - seconds(T0)) / 3600, breach.reason)
     for since, until in ((0, 6), (10, 30), (30, 31)):
-        page.say(since, until, first_met(found, seconds(T0) + 3600 * since, seconds(T0) + 3600 * until))
+        page.say(since, until, first_met(found, *(seconds(T0) + 3600 * h for h in (since, until, since + 1))))
     page.head("heat")
     for metal, minutes in ((60, 30), (80, 45), (180, 20)):
         page.say(metal, minutes, air_cure_equivalent(metal, minutes, 20), air_cure_equivalent(metal, minutes, 23, 46))
@@ -241,7 +243,9 @@ def _rooms(page: Page) -> None:
         (-33.9, 18.4, "Africa/Johannesburg"),
     ):
         page.say(latitude, longitude, sun_times(T0, latitude, longitude, ZoneInfo(zone)))
-        page.say(sky_offset(day().at_s[:24:3], latitude, longitude, 0.25))
+        at_s = day().at_s[:24:3]
+        none = np.zeros(len(at_s))
+        page.say(exposed(Sky(at_s, none, none, none, none + 0.25), sun_sine(at_s, latitude, longitude)).offset_k)
     page.head("rooms and surfaces")
     for kind, lag in SPACE_LAG_H.items():
         room = room_climate(day(), Room(lag, 15 if lag > 5 else None, 60 if lag > 10 else None), 14 if lag else None)

@@ -86,8 +86,8 @@ def test_at_the_reference_the_time_is_the_reference_time_and_film_counts_by_its_
 def test_speeds_and_air_touch_only_the_modes_that_they_govern():
     for mode in MODES:
         base = (reached(data(mode), steady(20, 50)) - T0).total_seconds()
-        fast = Film(T0, 100, "booth", hardener_speed="fast", reducer_speed="slow")
-        share = (reached(data(mode), steady(20, 50), fast) - T0).total_seconds() / base
+        fast = Film(T0, 100, hardener_speed="fast", reducer_speed="slow")
+        share = (next(iter(simulate(data(mode), steady(20, 50), fast, "booth").values())).likely - T0).total_seconds() / base
         expected = {Mode.SOLVENT: 1.35 / 1.25, Mode.WATER: 1 / 1.25, Mode.REACTIVE: 0.6}.get(mode, 1.0)
         assert share == pytest.approx(expected, rel=1e-3)
 

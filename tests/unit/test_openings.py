@@ -81,11 +81,7 @@ def test_the_closing_of_a_gate_is_the_last_instant_that_is_safe(hardener, minute
     def is_safe(start):
         """Minute by minute from the start to dew safe by the late edge: an account of its own."""
         ended = start + timedelta(minutes=minutes)
-        safe = (
-            climate.clock(product.drying)
-            .band("dew_safe", Film(ended, product.ref_wet_film_um, "gentle", hardener))
-            .late
-        )
+        safe = climate.clock(product.drying).band("dew_safe", Film(ended, product.ref_wet_film_um, hardener)).late
         if safe is None:
             return False
         seen = climate.series.sampled(np.arange(seconds(start), seconds(safe), 30.0))

@@ -195,7 +195,7 @@ def test_a_stage_of_heat_is_held_when_half_a_minute_is_missing_and_no_more(minut
 @pytest.mark.parametrize(("minutes", "again"), [(10, 12.0), (40, 44.0)])
 def test_a_film_that_was_not_ready_is_touched_again_after_a_tenth_of_its_age_and_two_minutes_at_least(minutes, again):
     part = PaperPart("two-stage-epoxy").prepared()
-    part.factor = lambda product, without, mode: (-9.0, 0.01)  # by the clock it was ready long ago
+    part.factor = lambda asked: (-9.0, 0.01)  # by the clock it was ready long ago
     part.coat(0, "epoxy")
     part.touch(minutes / 60, ready=False)
     assert (part.top(1).opens.early - T0).total_seconds() / 60 == pytest.approx(again)

@@ -10,6 +10,7 @@ from cool_sheen.core.climate.air import Floats, relative_humidity
 from cool_sheen.core.climate.air import humidity_ratio as ratio_of
 from cool_sheen.core.climate.corrections import Readings
 from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.climate.sky import Sky
 
 _DAY_S = 86_400.0
 _YEAR_S = 365.2422 * _DAY_S
@@ -34,8 +35,7 @@ class SimulatedForecast:
 
     def hourly(self, since: datetime, until: datetime) -> Series:
         """Return the weather of each full hour between two instants."""
-        first = math.floor(seconds(since) / 3600) * 3600.0
-        at = np.arange(first, seconds(until) + 3600.0, 3600.0)
+        at = _full_hours(since, until)
         season = -np.cos(2 * math.pi * (at - _COLDEST_S) / _YEAR_S)
         course = np.cos(2 * math.pi * (at + self.zone_offset_s - _WARMEST_OF_DAY_S) / _DAY_S)
         front = _wobble(at, self.seed, (61.0, 97.0, 151.0, 233.0))
@@ -45,6 +45,24 @@ class SimulatedForecast:
         dew = np.minimum(moisture, air - 0.6)
         rh = relative_humidity(air, ratio_of(dew, np.full_like(dew, 100.0)))
         return Series(at, air, np.clip(rh, 25, 99))
+
+    def sky(self, since: datetime, until: datetime) -> Sky:
+        """Return wind, gusts, rain and cloud of each full hour between two instants: damp air, a covered sky."""
+        air = self.hourly(since, until)
+        at = air.at_s
+        course = np.cos(2 * math.pi * (at + self.zone_offset_s - _WARMEST_OF_DAY_S) / _DAY_S)
+        wind = 2.6 + 1.1 * course + 1.0 * _wobble(at, self.seed + 3, (11.0, 31.0, 67.0, 139.0))
+        wind = np.clip(wind, 0.2, None)
+        squall = np.clip(_wobble(at, self.seed + 4, (3.1, 7.3, 17.0)), 0, None)
+        damp = (air.rh_pct - 50) / 45
+        cloud = np.clip(damp + 0.25 * _wobble(at, self.seed + 5, (9.0, 23.0, 53.0)), 0, 1)
+        rain = np.clip(4.0 * (damp + 0.3 * _wobble(at, self.seed + 6, (6.0, 19.0)) - 1.05), 0, None)
+        return Sky(at, wind, wind * (1.4 + 0.25 * squall), rain, cloud)
+
+
+def _full_hours(since: datetime, until: datetime) -> Floats:
+    first = math.floor(seconds(since) / 3600) * 3600.0
+    return np.arange(first, seconds(until) + 3600.0, 3600.0)
 
 
 @dataclass(frozen=True, slots=True)

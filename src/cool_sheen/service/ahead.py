@@ -8,10 +8,10 @@ from threading import Condition, Thread
 
 from cool_sheen.core.materials.kits import load_solver
 from cool_sheen.core.units import load_units
-from cool_sheen.service.climate import Ready, newest_weather
 from cool_sheen.service.learning import newest_lessons
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.unit import Unit, Workshop
+from cool_sheen.service.weather_now import Ready, newest_weather
 from cool_sheen.store import changes, statuses
 
 LOOKS_AT_S = 45  # of each minute: early enough that the next one is ready when it begins

@@ -16,8 +16,9 @@ from cool_sheen.core.mixing.pot_life import pot_life_ends
 from cool_sheen.core.part.situation import Pot
 from cool_sheen.core.units import Minutes
 from cool_sheen.core.work.labour import transfer_efficiency
-from cool_sheen.service.climate import Weather, space_series, weather_now
+from cool_sheen.service.climate import space_series
 from cool_sheen.service.unit import Missing, Unit
+from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Face, Space, Zone
 

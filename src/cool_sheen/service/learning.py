@@ -4,19 +4,25 @@ Lessons are kept by what the clock reads of a sheet: two revisions that dry diff
 """
 
 import hashlib
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
 
+import numpy as np
+
 from cool_sheen.core.climate.air import Floats
-from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD
+from cool_sheen.core.climate.series import seconds
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Believed, Clock
 from cool_sheen.core.drying.milestones import DryingData, Mode
-from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence, learn
-from cool_sheen.core.log.history import History, Touch
-from cool_sheen.core.part.film_clock import Factor, coat_clocks
+from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence, learn, next_coat_sd, pooled
+from cool_sheen.core.log.history import History, LaidCoat, Touch
+from cool_sheen.core.part.climate import PartClimate, Stand
+from cool_sheen.core.part.film_clock import CoatClock, Factor, FactorAsked, coat_clocks, evidence_of
+from cool_sheen.core.units import Celsius, Kelvin, Minutes
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, statuses
@@ -24,21 +30,38 @@ from cool_sheen.store.models import LessonRow, Part
 
 Mark = tuple[int, int]
 _MOST_SHOWN = 400
+SUCH_AIR_K: Kelvin = 3.0  # air that is that close is such air
+_LAST_TIMES = 3
+MOSTLY = 2 / 3  # of its progress a film makes in one space, to teach there
 MOST_LESSONS = 120  # the last tested coats: a shop changes, and what lies further back says no more
 
 
 @dataclass(frozen=True, slots=True)
-class Lesson:
-    """What the tests of one coat say: for a sheet, where it dried, and a mode."""
+class Found:
+    """A touch test as it was found: how long after the coat, in which air."""
 
-    coat: UUID
+    touch: Touch
+    minutes: Minutes
+    air_temp_c: Celsius
+
+
+@dataclass(frozen=True, slots=True)
+class Lesson:
+    """What the tests of one coat say: for a sheet, where it dried, and a mode; of mists, or of the other coats."""
+
+    coat: LaidCoat
     part: UUID
     product: str
     drying: DryingData
     space: UUID | None
     mode: Mode
     tests: tuple[TouchTest, ...]
-    touches: tuple[Touch, ...]
+    found: tuple[Found, ...]
+
+    @property
+    def mist(self) -> bool:
+        """Whether it is of a mist coat."""
+        return self.coat.payload.coat_kind == "mist"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +70,7 @@ class Taught:
 
     space: UUID | None
     mode: Mode
+    mist: bool
     lessons: list[LessonRow]
     belief: Posterior
 
@@ -65,52 +89,55 @@ class Lessons:
     marks: dict[tuple[str, UUID | None], Mark]
     number: int  # how often something was taught, or taken back
 
-    def mark(self, sheets: Iterable[str], space: UUID | None) -> tuple[Mark | None, ...]:
-        """Return something that changes whenever one of these sheets, each by its times, is taught something here."""
-        return tuple(self.marks.get((sheet, space)) for sheet in sheets)
+    def mark(self, sheets: Iterable[str], spaces: Iterable[UUID]) -> tuple[Mark | None, ...]:
+        """Return something that changes whenever one of these sheets, each by its times, is taught something there."""
+        names, places = list(sheets), sorted(spaces)
+        return tuple(self.marks.get((sheet, space)) for sheet in names for space in places)
 
-    def factor(self, product: Product, space: UUID | None, mode: Mode, without: UUID | None = None) -> Factor:
-        """Mean and spread of ln factor: the prior where nothing was learned; without the tests of one coat."""
-        name = drying_hash(product.drying)
+    def factor(self, asked: FactorAsked) -> Factor:
+        """Mean and spread of ln factor of the next coat: the prior where nothing was learned."""
+        name, space = drying_hash(asked.product.drying), asked.space
         mark = self.marks.get((name, space))
         if mark is None:
             return 0.0, DEFAULT_LN_SD
-        kept = self.unit.kept
-        taught: _Evidence = kept.get(
-            ("taught", name, space, mark, mode), lambda: _load(self.unit, name, space, mode), lambda _: 60_000
-        )
-        if without not in taught.own:
-            without = None
-        found: Factor = kept.get(
-            ("factor", name, space, mark, mode, without), lambda: taught.factor(without), lambda _: 200
-        )
+        kept, key = self.unit.kept, (name, space, mark, asked.mode, asked.mist)
+        taught: _Evidence = kept.get(("taught", *key), lambda: _load(self.unit, name, asked), lambda _: 60_000)
+        without = asked.without if asked.without in taught.own else None
+        found: Factor = kept.get(("factor", *key, without), lambda: taught.factor(without), lambda _: 200)
         return found
 
 
 @dataclass(frozen=True, eq=False)
 class _Evidence:
-    """What all coats say of one sheet, space and mode together, and the tests of each, to be left out."""
+    """What all coats say of one sheet, space and mode: those that add up summed, and the tests of each coat."""
 
-    total: Floats
+    adding_up: Floats
     own: dict[UUID, list[TouchTest]]
 
+    @classmethod
+    def of(cls, own: dict[UUID, list[TouchTest]]) -> "_Evidence":
+        """Weigh the tests of some coats."""
+        return cls(evidence([t for tests in own.values() for t in tests if t.adds_up]), own)
+
     def factor(self, without: UUID | None) -> Factor:
-        """Mean and spread of ln factor, without the tests of one coat."""
-        kept = self.total - evidence(self.own[without]) if without is not None else self.total
-        if not self.own or (without is not None and len(self.own) == 1):
+        """Mean and spread of ln factor of the next coat, without the tests of one coat."""
+        others = [t for coat, tests in self.own.items() if coat != without for t in tests]
+        if not others:
             return 0.0, DEFAULT_LN_SD
-        found = believe(kept)
-        return found.ln_mean, found.ln_sd
+        left_out = [t for t in self.own[without] if t.adds_up] if without is not None else []
+        alone = [t for t in pooled(others) if not t.adds_up]
+        found = believe(self.adding_up - evidence(left_out) + evidence(alone))
+        return found.ln_mean, next_coat_sd(found.ln_sd)
 
 
-def _load(unit: Unit, drying: str, space: UUID | None, mode: Mode) -> _Evidence:
-    found = statuses.tests_taught(unit.session, drying, space, mode.value, MOST_LESSONS)
-    own = {coat: [_test(t) for t in tests] for coat, tests in found}
-    return _Evidence(evidence([t for tests in own.values() for t in tests]), own)
+def _load(unit: Unit, drying: str, asked: FactorAsked) -> _Evidence:
+    kind = statuses.LessonKind(drying, asked.space, asked.mode.value, asked.mist)
+    found = statuses.tests_taught(unit.session, kind, MOST_LESSONS)
+    return _Evidence.of({coat: [_test(t) for t in tests] for coat, tests in found})
 
 
 def _test(said: dict[str, Any]) -> TouchTest:
-    return TouchTest(said["predicted"], said["not_ready"], said["ready"])
+    return TouchTest(said["predicted"], said["not_ready"], said["ready"], said.get("prompted", False))
 
 
 def lessons(unit: Unit) -> Lessons:
@@ -126,26 +153,99 @@ def newest_lessons(unit: Unit) -> int:
 
 
 def taught_of(unit: Unit, product: str) -> list[Taught]:
-    """Return what was learned of a product, over all its revisions: each space and mode with its lessons."""
-    groups: dict[tuple[UUID | None, str], list[LessonRow]] = {}
+    """Return what was learned of a product, over all its revisions: each space, mode and kind with its lessons."""
+    groups: dict[tuple[UUID | None, str, bool], list[LessonRow]] = {}
     for row in statuses.lessons_where(unit.session, LessonRow.product == product, most=_MOST_SHOWN):
-        groups.setdefault((row.space_uuid, row.mode), []).append(row)
+        groups.setdefault((row.space_uuid, row.mode, row.mist), []).append(row)
     return [
-        Taught(space, Mode(mode), rows, learn([_test(t) for row in rows[-MOST_LESSONS:] for t in row.tests]))
-        for (space, mode), rows in groups.items()
+        Taught(
+            space, Mode(mode), mist, rows, learn(pooled([_test(t) for row in rows[-MOST_LESSONS:] for t in row.tests]))
+        )
+        for (space, mode, mist), rows in groups.items()
     ]
 
 
+@dataclass(frozen=True, slots=True)
+class FoundReady:
+    """When a film was found ready, after how long and in which air."""
+
+    at: datetime
+    milestone: str
+    minutes: Minutes
+    air_temp_c: Celsius
+    mist: bool
+
+
+def found_ready(unit: Unit, product: str) -> list[FoundReady]:
+    """Return when coats of a product were found ready, the first time each for a mark; the newest first."""
+    out: dict[tuple[UUID, str], FoundReady] = {}
+    for row in statuses.lessons_where(unit.session, LessonRow.product == product, most=_MOST_SHOWN):
+        for t in row.touches:
+            if t["ready"] and "minutes" in t:
+                key, at = (row.coat_uuid, t["milestone"]), datetime.fromisoformat(t["at"])
+                if key not in out or at < out[key].at:
+                    out[key] = FoundReady(at, t["milestone"], t["minutes"], t["air_temp_c"], row.mist)
+    return sorted(out.values(), key=lambda f: f.at, reverse=True)
+
+
+def in_such_air(found: Sequence[FoundReady], milestone: str, air_temp_c: Celsius, *, mist: bool) -> list[FoundReady]:
+    """Return the last times at which a mark was reached in air like this one, the newest first."""
+    mine = (f for f in found if f.milestone == milestone and f.mist is mist)
+    return [f for f in mine if abs(f.air_temp_c - air_temp_c) <= SUCH_AIR_K][:_LAST_TIMES]
+
+
 def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
-    """Return what the touch tests of one part teach: each coat once, by the zones that were touched."""
+    """Return what the touch tests of one part teach: each coat once, by the zones that were touched.
+
+    A test that was asked back counts for its coat alone, and so does one of a coat that dried in two places: a lesson
+    is of the space in which the film dried for the most part.
+    """
     climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass, goes_on=False)
     revisions = {c.payload.coating: unit.revision(c.payload.coating) for c in history.coats}
     out: dict[tuple[UUID, Mode], Lesson] = {}
     for zone in history.apart():
-        for c in coat_clocks(zone, climate.heated(zone.bakes), None, revisions):
-            about = tuple(zone.tests_of(c.coat.uuid))
-            for mode, tests in c.evidence.items():
-                space = c.coat.payload.space
-                lesson = Lesson(c.coat.uuid, part.uuid, c.product.key, c.product.drying, space, mode, tests, about)
-                out.setdefault((c.coat.uuid, mode), lesson)
+        seen = climate.heated(zone.bakes)
+        for c in coat_clocks(zone, seen, None, revisions):
+            tests = [t for t in zone.tests_of(c.coat.uuid) if not t.payload.alone]
+            for mode in {m.mode for m in c.product.drying.milestones} if tests else ():
+                lesson = _lesson(part.uuid, c, seen, tests, mode)
+                if lesson is not None:
+                    out.setdefault((c.coat.uuid, mode), lesson)
     return list(out.values())
+
+
+def _lesson(part: UUID, c: CoatClock, climate: PartClimate, tests: list[Touch], mode: Mode) -> Lesson | None:
+    clock, drying = climate.clock(c.product.drying), c.product.drying
+    untaught = [Believed(s.since_s, 0.0, DEFAULT_LN_SD) for s in climate.stands]
+    found = evidence_of(clock, c.film, tests, untaught, mode)
+    where = _dried_in(clock, c, climate, tests, mode) if found else None
+    if where is None:
+        return None
+    looked = tuple(
+        Found(t, (t.at - c.film.start).total_seconds() / 60, _air(climate, c.film.start, t.at)) for t in tests
+    )
+    return Lesson(c.coat, part, c.product.key, drying, where.space, mode, found, looked)
+
+
+def _dried_in(clock: Clock, c: CoatClock, climate: PartClimate, tests: list[Touch], mode: Mode) -> Stand | None:
+    """The stay in which most of the progress until the last test was made; None where no space has two thirds of it."""
+    mark = next(m for m in c.product.drying.milestones if m.mode is mode)
+    start, until = seconds(c.film.start), seconds(max(t.at for t in tests))
+    ends = [*(s.since_s for s in climate.stands[1:]), math.inf]
+    made: dict[UUID | None, float] = {}
+    for stand, end in zip(climate.stands, ends, strict=True):
+        begin, end = max(start, stand.since_s), min(until, end)
+        made[stand.space] = made.get(stand.space, 0.0) + (
+            clock.curve(mark).progress(begin, end) if end > begin else 0.0
+        )
+    space = max(made, key=lambda s: made[s])
+    total = sum(made.values())
+    if total <= 0 or made[space] < MOSTLY * total:
+        return None
+    return next(s for s in climate.stands if s.space == space)
+
+
+def _air(climate: PartClimate, since: datetime, until: datetime) -> Celsius:
+    """Mean of the air between two instants. [C]"""
+    at = np.linspace(seconds(since), max(seconds(until), seconds(since) + 1), 50)
+    return float(climate.series.sampled(at).air_temp_c.mean())

@@ -9,11 +9,10 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.log.history import History
 from cool_sheen.core.part.action import Action, next_action
 from cool_sheen.core.part.climate import PartClimate
-from cool_sheen.core.part.film_clock import CoatClock, Factor
+from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.situation import Pot, Situation, ZoneFilm, zone_films
 from cool_sheen.core.part.status import State
 from cool_sheen.core.plan.last_start import LastStart, last_starts
@@ -23,11 +22,12 @@ from cool_sheen.core.work.hours import WorkingDay
 from cool_sheen.core.work.owed import Owed, StepRow, owed_to
 from cool_sheen.core.work.steps import CoatStep, Step, steps_of
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
-from cool_sheen.service.climate import Weather, part_climate, weather_now
+from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, zone_facts
 from cool_sheen.service.learning import Lessons, drying_hash, lessons
 from cool_sheen.service.unit import Missing, Unit, zone_of
+from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part, PartStatus, Shop, Space
 
@@ -246,7 +246,7 @@ def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
         ("logged", *version), lambda: _read(unit, part.uuid, seq, version), lambda x: 30_000 + 900 * x.history.places
     )
     space = shared.spaces[logged.history.stays[-1].space]
-    taught = shared.learned.mark(logged.sheets, space.uuid)
+    taught = shared.learned.mark(logged.sheets, frozenset(stay.space for stay in logged.history.stays))
     pots = pots_in_use(shared.batches, part.uuid, logged.products, unit.now)
     mark = (*version, shared.weather.version, taught, tuple(sorted(pots.items())))
     last = [c.ended_at for c in logged.history.coats[-1:]] + [w.at for w in logged.history.works[-1:]]
@@ -265,11 +265,8 @@ def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _L
 
 
 def _situation(unit: Unit, found: PartNow) -> Situation:
-    logged, space = found._logged, found.space.uuid
-    learned = lessons(unit)
-
-    def factor(product: Product, without: UUID | None, mode: Mode) -> Factor:
-        return learned.factor(product, space, mode, without)
+    logged = found._logged
+    factor = lessons(unit).factor
 
     def look() -> tuple[PartClimate, tuple[ZoneFilm, ...]]:
         mass = unit.catalogue.substrates[found.part.substrate].mass

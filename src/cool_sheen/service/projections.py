@@ -161,26 +161,35 @@ def _film(unit: Unit, part: Part, system: System, history: History) -> dict[str,
 
 def _lesson_fields(lesson: Lesson) -> dict[str, Any]:
     return {
-        "coat_uuid": lesson.coat,
+        "coat_uuid": lesson.coat.uuid,
         "mode": lesson.mode.value,
         "part_uuid": lesson.part,
         "product": lesson.product,
         "drying": drying_hash(lesson.drying),
         "space_uuid": lesson.space,
-        "at": lesson.touches[0].at,
+        "mist": lesson.mist,
+        "coated_at": lesson.coat.ended_at,
+        "at": lesson.found[0].touch.at,
         "tests": [
-            {"predicted": t.predicted_minutes, "not_ready": t.not_ready_minutes, "ready": t.ready_minutes}
+            {
+                "predicted": t.predicted_minutes,
+                "not_ready": t.not_ready_minutes,
+                "ready": t.ready_minutes,
+                "prompted": t.prompted,
+            }
             for t in lesson.tests
         ],
         "touches": [
             {
-                "uuid": str(t.uuid),
-                "at": t.at.isoformat(),
-                "milestone": t.payload.milestone,
-                "ready": t.payload.ready,
-                "how": t.payload.how,
+                "uuid": str(f.touch.uuid),
+                "at": f.touch.at.isoformat(),
+                "milestone": f.touch.payload.milestone,
+                "ready": f.touch.payload.ready,
+                "how": f.touch.payload.how,
+                "minutes": f.minutes,
+                "air_temp_c": f.air_temp_c,
             }
-            for t in lesson.touches
+            for f in lesson.found
         ],
     }
 

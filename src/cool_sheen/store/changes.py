@@ -20,16 +20,17 @@ from cool_sheen.store.models import (
     ShelfSheet,
     Shop,
     Space,
+    SpaceAsItWas,
     Zone,
 )
 
 AIR, BATCHES, LESSONS, SHELF = "air", "batches", "lessons", "shelf"
 ANYTHING = "anything"  # whatever is written counts as one of these, too
 _BY_TABLE: dict[type, str] = {
-    Shop: AIR, Space: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
+    Shop: AIR, Space: AIR, SpaceAsItWas: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
 }  # fmt: skip
 _BY_KIND: dict[str, tuple[str, ...]] = {
-    "climate_reading": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES),
+    "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES),
     **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
 }  # fmt: skip
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"

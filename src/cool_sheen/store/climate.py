@@ -1,12 +1,13 @@
 """Climate records on disk."""
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, insert, select, true
+from sqlalchemy import delete, func, insert, select, true
 from sqlalchemy.orm import Session
 
-from cool_sheen.store.models import ClimateImport, ClimatePoint
+from cool_sheen.store.models import ClimateImport, ClimatePoint, SpaceAsItWas
 
 
 def taken_points(
@@ -22,6 +23,35 @@ def taken_points(
     )
     newest = {at: (at, air, rh) for at, air, rh in rows}
     return list(newest.values())
+
+
+def taken_sky(session: Session, since: datetime, until: datetime, kind: str) -> list[tuple[Any, ...]]:
+    """Return the sky of all taken imports of a kind, by time.
+
+    Returns: Rows of time, humidity [%], wind, gusts [m/s], rain [mm/h], cloud [%]; None is not known.
+    """
+    columns = (ClimatePoint.wind_m_per_s, ClimatePoint.gust_m_per_s, ClimatePoint.rain_mm_per_h, ClimatePoint.cloud_pct)
+    rows = session.execute(
+        select(ClimatePoint.at, ClimatePoint.rh_pct, *columns)
+        .join(ClimateImport, ClimateImport.uuid == ClimatePoint.import_uuid)
+        .where(ClimateImport.kind == kind, ClimateImport.state == "taken", ClimatePoint.at.between(since, until))
+        .order_by(ClimatePoint.at, ClimateImport.recorded_at)
+    )
+    newest = {row[0]: tuple(row) for row in rows}
+    return list(newest.values())
+
+
+def spaces_as_they_were(session: Session) -> dict[UUID, list[SpaceAsItWas]]:
+    """Return how each space was, the oldest first."""
+    out: dict[UUID, list[SpaceAsItWas]] = {}
+    for row in session.scalars(select(SpaceAsItWas).order_by(SpaceAsItWas.since, SpaceAsItWas.id)):
+        out.setdefault(row.space_uuid, []).append(row)
+    return out
+
+
+def forget_how_it_was(session: Session, space: UUID) -> None:
+    """Drop how a space was: it was described wrongly."""
+    session.execute(delete(SpaceAsItWas).where(SpaceAsItWas.space_uuid == space))
 
 
 def add_points(session: Session, points: list[dict[str, object]]) -> None:

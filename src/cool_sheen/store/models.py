@@ -57,6 +57,24 @@ class Space(Base):
     lag_h: Mapped[float | None] = mapped_column(default=None)  # its kind's, when it has none of its own
     floor_damped: Mapped[bool] = mapped_column(default=False)
     extraction: Mapped[bool] = mapped_column(default=False)
+    shade: Mapped[bool] = mapped_column(default=False)
+    wind_break: Mapped[bool] = mapped_column(default=False)
+
+
+class SpaceAsItWas(Base):
+    """How a space was from an instant on: what is changed about it changes nothing that was."""
+
+    __tablename__ = "space_as_it_was"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    space_uuid: Mapped[UUID] = mapped_column(ForeignKey("space.uuid"), index=True)
+    since: Mapped[datetime]
+    kind: Mapped[str]
+    heater_min_c: Mapped[float | None]
+    dehumidifier_max_rh_pct: Mapped[float | None]
+    air_movement: Mapped[str]
+    lag_h: Mapped[float | None]
+    shade: Mapped[bool]
+    wind_break: Mapped[bool]
 
 
 class Project(Base):
@@ -246,6 +264,10 @@ class ClimatePoint(Base):
     air_temp_c: Mapped[float]
     rh_pct: Mapped[float]
     surface_temp_c: Mapped[float | None]
+    wind_m_per_s: Mapped[float | None] = mapped_column(default=None)
+    gust_m_per_s: Mapped[float | None] = mapped_column(default=None)
+    rain_mm_per_h: Mapped[float | None] = mapped_column(default=None)
+    cloud_pct: Mapped[float | None] = mapped_column(default=None)
 
 
 class Generation(Base):
@@ -288,11 +310,17 @@ class LessonRow(Base):
     product: Mapped[str] = mapped_column(index=True)
     drying: Mapped[str] = mapped_column(String(64))  # what the clock reads of the sheet, by its hash
     space_uuid: Mapped[UUID | None]
+    mist: Mapped[bool] = mapped_column(default=False)  # mists teach mists
+    coated_at: Mapped[datetime | None] = mapped_column(default=None)
     at: Mapped[datetime]
     tests: Mapped[list[dict[str, Any]]]
     touches: Mapped[list[dict[str, Any]]]
     # An id is never used again: the newest one tells that something was taught anew.
-    __table_args__ = (Index("ix_lesson_drying", "drying", "space_uuid"), {"sqlite_autoincrement": True})
+    __table_args__ = (
+        Index("ix_lesson_drying", "drying", "space_uuid"),
+        Index("ix_lesson_at", "at"),  # what a late reading bears on
+        {"sqlite_autoincrement": True},
+    )
 
 
 class BatchStatus(Base):

@@ -1,6 +1,7 @@
 """Kept status on disk: of parts, of lessons, of batches. All of it can be dropped, and rebuilt from the log."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -78,15 +79,33 @@ def lesson_marks(session: Session) -> dict[tuple[str, UUID | None], tuple[int, i
     return {(drying, space): (count, newest) for drying, space, count, newest in session.execute(query)}
 
 
-def tests_taught(
-    session: Session, drying: str, space: UUID | None, mode: str, most: int
-) -> list[tuple[UUID, list[dict[str, Any]]]]:
-    """Return the tests of the last coats that taught one mode of a sheet in a space, in order, each with its coat."""
+@dataclass(frozen=True, slots=True)
+class LessonKind:
+    """What lessons are of: a sheet by its times, a space, a mode; mists, or the other coats."""
+
+    drying: str
+    space: UUID | None
+    mode: str
+    mist: bool
+
+
+def tests_taught(session: Session, kind: LessonKind, most: int) -> list[tuple[UUID, list[dict[str, Any]]]]:
+    """Return the tests of the last coats that taught something, in order, each with its coat."""
     query = select(LessonRow.coat_uuid, LessonRow.tests).where(
-        LessonRow.drying == drying, LessonRow.space_uuid.is_not_distinct_from(space), LessonRow.mode == mode
+        LessonRow.drying == kind.drying,
+        LessonRow.space_uuid.is_not_distinct_from(kind.space),
+        LessonRow.mode == kind.mode,
+        LessonRow.mist == kind.mist,
     )
     rows = session.execute(query.order_by(LessonRow.at.desc(), LessonRow.coat_uuid).limit(most))
     return [(coat, tests) for coat, tests in rows][::-1]
+
+
+def parts_taught_between(session: Session, since: datetime, until: datetime, most: int) -> list[UUID]:
+    """Return the parts with lessons of coats that were drying between two instants, the newest first."""
+    drying = (LessonRow.at >= since, LessonRow.coated_at <= until)
+    query = select(LessonRow.part_uuid, func.max(LessonRow.at)).where(*drying).group_by(LessonRow.part_uuid)
+    return [part for part, _ in session.execute(query.order_by(func.max(LessonRow.at).desc()).limit(most))]
 
 
 def lessons_where(session: Session, *conditions: ColumnElement[bool], most: int) -> list[LessonRow]:

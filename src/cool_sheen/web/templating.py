@@ -14,8 +14,8 @@ from markupsafe import Markup
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
 from cool_sheen.core.units import amount, shown
-from cool_sheen.service.climate import weather_age
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
+from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day

@@ -11,6 +11,7 @@ from cool_sheen.core.climate.air import Floats, dew_point, humidity_ratio
 from cool_sheen.core.errors import Inconsistent, OutOfRange
 
 REACH = timedelta(days=60)  # how long the last value is held
+JUST_BEFORE_S = 1e-3  # where something jumps, it is looked at on both sides
 
 
 def seconds(at: datetime) -> float:

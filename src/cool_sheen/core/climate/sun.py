@@ -1,4 +1,4 @@
-"""The sun over a place: when it rises and sets, how high it stands, and what sky and sun do to a surface outdoors."""
+"""The sun over a place: when it rises and sets, and how high it stands."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -11,11 +11,8 @@ from astral.sun import elevation, sunrise, sunset
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.series import instant
 from cool_sheen.core.errors import OutOfRange
-from cool_sheen.core.units import Kelvin
 
-CLEAR_NIGHT_K: Kelvin = -3.0
-FULL_SUN_K: Kelvin = 8.0
-_STEP_S = 1800.0
+STEP_S = 1800.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,24 +47,22 @@ def sun_times(day: datetime, latitude: float, longitude: float, zone: ZoneInfo) 
     return SunTimes(when(sunrise), when(sunset))
 
 
-def sky_offset(at_s: Floats, latitude: float, longitude: float, cloud: Floats | float = 0.0) -> Floats:
-    """What sky and sun add to the air at a surface outdoors.
+def sun_sine(at_s: Floats, latitude: float, longitude: float) -> Floats:
+    """Sine of the height of the sun.
 
     Args:
         at_s: Instants. [s since 1970]
         latitude: North is positive. [degrees]
         longitude: East is positive. [degrees]
-        cloud: Share of the sky that is covered. [0 to 1]
 
-    Returns: Kelvin: up to -3 under a clear night sky, up to +8 in direct sun, by its height. [K]
+    Returns: One figure an instant, under nought by night. [1]
     Source: docs/trade.md, Surfaces and rooms; the height of the sun by the Astral package, every half hour.
     """
     place = _place(latitude, longitude)
-    coarse = np.arange(at_s[0] - _STEP_S, at_s[-1] + 2 * _STEP_S, _STEP_S)
+    first = np.floor(at_s[0] / STEP_S) * STEP_S
+    coarse = np.arange(first, at_s[-1] + 2 * STEP_S, STEP_S)
     heights = np.array([elevation(place, instant(float(t))) for t in coarse])
-    sine = np.sin(np.radians(np.interp(at_s, coarse, heights)))
-    clear = 1 - np.asarray(cloud, dtype=float)
-    return np.asarray((FULL_SUN_K * np.clip(sine, 0, 1) + CLEAR_NIGHT_K * np.clip(-6 * sine, 0, 1)) * clear)
+    return np.asarray(np.sin(np.radians(np.interp(at_s, coarse, heights))))
 
 
 def _place(latitude: float, longitude: float) -> Observer:

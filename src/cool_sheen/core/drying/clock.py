@@ -1,7 +1,7 @@
 """The drying clock: when a film reaches its milestones in the climate that it sees."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
@@ -41,12 +41,31 @@ class Film:
 
     start: datetime
     wet_film_um: Micron
-    air_movement: str = "gentle"
     hardener_speed: str = "standard"
     reducer_speed: str = "medium"
     below_um: Micron = 0.0  # what the coats below still had to go, as wet film
     ln_factor_mean: float = 0.0
     ln_factor_sd: float = DEFAULT_LN_SD
+
+
+@dataclass(frozen=True, slots=True)
+class Believed:
+    """What is believed of the factor on a film's times, from an instant on. [s since 1970]"""
+
+    since_s: float
+    ln_mean: float
+    ln_sd: float
+
+
+@dataclass(frozen=True, slots=True)
+class Moving:
+    """How the air moves, from an instant on. [s since 1970]"""
+
+    since_s: float
+    air_movement: str
+
+
+STILL_SO = (Moving(-math.inf, "gentle"),)
 
 
 @dataclass(frozen=True, eq=False)
@@ -128,49 +147,66 @@ class Clock:
     data: DryingData
     knots_s: Floats
     _midpoints: Series | None = None
+    moving: tuple[Moving, ...] = STILL_SO  # how the air moves where the part stands, stay by stay
     _curves: dict[tuple[Mode, float], Curve] = field(default_factory=dict)
 
     @classmethod
-    def over(cls, series: Series, data: DryingData, start: datetime) -> "Clock":
+    def over(cls, series: Series, data: DryingData, start: datetime, air_movement: str = "gentle") -> "Clock":
         """Make a clock for coats that end at ``start`` or later."""
-        return cls(series, data, grid(series, seconds(start)))
+        moving = (Moving(-math.inf, air_movement),)
+        return cls(series, data, grid(series, seconds(start)), moving=moving)
 
     def curve(self, milestone: Milestone) -> Curve:
-        """Progress of a milestone's mode in gently moving air."""
+        """Progress of a milestone's mode, in the air as it moves."""
         key = modes.shared_key(milestone)
         if key not in self._curves:
-            middle = (self.knots_s[1:] + self.knots_s[:-1]) / 2  # a rate may jump at a knot, so look between them
-            if self._midpoints is None:
-                self._midpoints = self.series.sampled(middle)
-            gained = modes.rate(milestone, self.data, self._midpoints) * np.diff(self.knots_s)
-            if self.series.ends_s <= self.knots_s[0]:
+            knots, middle = self._knots(milestone)
+            gained = modes.rate(milestone, self.data, middle) * np.diff(knots)
+            if milestone.mode in modes.AIR_MOVES:
+                gained *= self._air(middle.at_s)
+            if self.series.ends_s <= knots[0]:
                 gained = np.zeros_like(gained)  # the start lies out of the series' reach
-            self._curves[key] = Curve(self.knots_s, np.concatenate([[0.0], np.cumsum(gained)]))
+            self._curves[key] = Curve(knots, np.concatenate([[0.0], np.cumsum(gained)]))
         return self._curves[key]
+
+    def _knots(self, milestone: Milestone) -> tuple[Floats, Series]:
+        """Where a rate is looked at, and the climate between: where it may jump there is a knot."""
+        threshold = modes.stands_still_below(milestone, self.data)
+        crossings = np.empty(0) if threshold is None else _crossings(self.series, threshold, float(self.knots_s[0]))
+        if len(crossings):
+            knots = np.unique(np.concatenate([self.knots_s, crossings]))
+            return knots, self.series.sampled((knots[1:] + knots[:-1]) / 2)
+        if self._midpoints is None:
+            self._midpoints = self.series.sampled((self.knots_s[1:] + self.knots_s[:-1]) / 2)
+        return self.knots_s, self._midpoints
+
+    def _air(self, at_s: Floats) -> Floats:
+        factors = np.array([AIR_FACTOR[m.air_movement] for m in self.moving])
+        begins = np.array([m.since_s for m in self.moving[1:]])
+        return np.asarray(factors[np.searchsorted(begins, at_s, side="right")])
 
     def needed_s(self, milestone: Milestone, film: Film) -> float:
         """Progress that a film needs for a milestone, at the factor of one. [reference s]
 
-        Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed / movement of the air.
+        Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed.
         """
         surface = milestone.name in SURFACE_MARKS
         thickness = film.wet_film_um if surface else film.wet_film_um + film.below_um
         share = (thickness / self.data.ref_wet_film_um) ** film_exponent(milestone.name, milestone.mode)
-        air = AIR_FACTOR[film.air_movement] if milestone.mode in modes.AIR_MOVES else 1.0
         speed = speed_factor(milestone.mode, film.hardener_speed, film.reducer_speed)
-        return float(milestone.ref_minutes * 60 * share * speed / air)
+        return float(milestone.ref_minutes * 60 * share * speed)
 
     def band(self, name: str, film: Film) -> Band | None:
         """When a film reaches a milestone; None when the product does not have it."""
         milestone = self.data.named(name)
         return None if milestone is None else self._bands([milestone], film, None)[name]
 
-    def bands(self, film: Film, factors: Mapping[Mode, tuple[float, float]] | None = None) -> dict[str, Band]:
+    def bands(self, film: Film, factors: Mapping[Mode, Sequence[Believed]] | None = None) -> dict[str, Band]:
         """When a film reaches each milestone of its product, by name in the product's order.
 
         Args:
             film: The coat.
-            factors: Mean and spread of the ln factor of each mode; the film's own for all of them when None.
+            factors: What is believed of the factor of each mode, stay by stay; the film's own when None.
         """
         by_curve: dict[tuple[Mode, float], list[Milestone]] = {}
         for milestone in self.data.milestones:
@@ -179,13 +215,13 @@ class Clock:
         return {m.name: found[m.name] for m in self.data.milestones}
 
     def _bands(
-        self, marks: list[Milestone], film: Film, factors: Mapping[Mode, tuple[float, float]] | None
+        self, marks: list[Milestone], film: Film, factors: Mapping[Mode, Sequence[Believed]] | None
     ) -> dict[str, Band]:
         """Bands of milestones that share a curve, in one look at it."""
-        mean, spread = factors[marks[0].mode] if factors else (film.ln_factor_mean, film.ln_factor_sd)
-        times = np.exp(mean + spread * np.array([-P90, 0.0, P90]))
-        needed = np.array([[self.needed_s(m, film)] for m in marks]) * times
-        found = self.curve(marks[0]).reached(np.full_like(needed, seconds(film.start)), needed)
+        own = (Believed(-math.inf, film.ln_factor_mean, film.ln_factor_sd),)
+        needed = np.array([[self.needed_s(m, film)] for m in marks])
+        along = factors[marks[0].mode] if factors else own
+        found = _reached_along(self.curve(marks[0]), seconds(film.start), needed, along)
         instants = [[None if math.isnan(t) else instant(t) for t in row] for row in found.tolist()]
         return {m.name: Band(*row) for m, row in zip(marks, instants, strict=True)}
 
@@ -196,6 +232,38 @@ class Clock:
             return 1.0
         needed = self.needed_s(milestone, film) * math.exp(film.ln_factor_mean)
         return min(1.0, self.curve(milestone).progress(seconds(film.start), seconds(at)) / needed)
+
+
+def _reached_along(curve: Curve, start_s: float, needed_s: Floats, along: Sequence[Believed]) -> Floats:
+    """When progress is reached at the 10th, 50th and 90th percentile of a factor that changes from stay to stay.
+
+    Args:
+        curve: Progress at the factor of one.
+        start_s: When the film begins. [s since 1970]
+        needed_s: Progress wanted, one row a milestone. [reference s]
+        along: The factor, stay by stay; a stay's own counts while the film is there.
+    """
+    ends = [*(b.since_s for b in along[1:]), math.inf]
+    stays = [(b, end) for b, end in zip(along, ends, strict=True) if end > start_s]
+    left, begin = np.broadcast_to(needed_s, (len(needed_s), 3)), start_s
+    found = np.full(left.shape, np.nan)
+    for stay, end in stays:
+        times = np.exp(stay.ln_mean + stay.ln_sd * np.array([-P90, 0.0, P90]))
+        reached = curve.reached(np.full(left.shape, begin), left * times)
+        if math.isinf(end):
+            return np.where(np.isnan(found), reached, found)
+        found = np.where(np.isnan(found) & (reached < end), reached, found)
+        left, begin = np.maximum(left - curve.progress(begin, end) / times, 0.0), end
+    return found
+
+
+def _crossings(series: Series, threshold_c: float, start_s: float) -> Floats:
+    """Instants from a start on at which a surface crosses a temperature. [s since 1970]"""
+    over = series.surface_temp_c - threshold_c
+    left = np.flatnonzero((over[1:] >= 0) != (over[:-1] >= 0))
+    share = over[left] / (over[left] - over[left + 1])
+    found = series.at_s[left] + share * (series.at_s[left + 1] - series.at_s[left])
+    return np.asarray(found[found > start_s])
 
 
 def stacked(films: list[tuple[Clock, Film]]) -> list[Film]:
@@ -218,6 +286,6 @@ def stacked(films: list[tuple[Clock, Film]]) -> list[Film]:
     return [film for _, film in done]
 
 
-def simulate(data: DryingData, series: Series, film: Film) -> Mapping[str, Band]:
+def simulate(data: DryingData, series: Series, film: Film, air_movement: str = "gentle") -> Mapping[str, Band]:
     """Return the bands of every milestone for a single coat."""
-    return Clock.over(series, data, film.start).bands(film)
+    return Clock.over(series, data, film.start, air_movement).bands(film)

@@ -34,6 +34,14 @@ def shared_key(milestone: Milestone) -> tuple[Mode, float]:
     return milestone.mode, _activation(milestone)
 
 
+def stands_still_below(milestone: Milestone, data: DryingData) -> float | None:
+    """Temperature of a surface under which a milestone's mode stands still; None where it has no such. [C]
+
+    Source: docs/trade.md, Clock.
+    """
+    return {Mode.REACTIVE: data.stall_temp_c, Mode.WATER: data.min_film_forming_temp_c}.get(milestone.mode)
+
+
 def _activation(milestone: Milestone) -> float:
     if milestone.activation_kj_per_mol is not None:
         return milestone.activation_kj_per_mol

@@ -10,6 +10,7 @@ from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.units import Minutes
 
+NOISE_LN_SD = 0.10  # by which one coat differs from the next
 _SPREADS = np.linspace(-12.0, 12.0, 6001)  # the grid, in spreads of the prior
 _Z = np.linspace(-9.0, 9.0, 36_001)  # a table of the normal distribution: the error of a straight line is under 1e-8
 _PHI_OF_Z = np.array([0.5 * (1 + math.erf(z / math.sqrt(2))) for z in _Z.tolist()])
@@ -20,11 +21,20 @@ _LEAST = 1e-300  # a likelihood that is nought, as far as a logarithm can say so
 
 @dataclass(frozen=True, slots=True)
 class TouchTest:
-    """A film that was predicted for one time, and seen not ready or ready at others (minutes since the coat)."""
+    """A film that was predicted for one time, and seen not ready or ready at others (minutes since the coat).
+
+    ``prompted``: it was touched for the first time, and ready, when the screen had said "go and test".
+    """
 
     predicted_minutes: Minutes
     not_ready_minutes: Minutes | None = None
     ready_minutes: Minutes | None = None
+    prompted: bool = False
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether it is evidence beside others like it; of those that only say one thing the strongest alone counts."""
+        return self.prompted or None not in (self.not_ready_minutes, self.ready_minutes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +92,29 @@ def evidence(
         if test.ready_minutes is not None:
             total[last:] += math.log(_LEAST)
     return total
+
+
+def pooled(tests: Sequence[TouchTest]) -> list[TouchTest]:
+    """Return the tests of a shop that count: all with two sides, and of those with one the strongest of each kind.
+
+    Somebody who only ever presses "ready", and comes late, does not say more with every coat.
+
+    Source: docs/trade.md, Touch.
+    """
+    alone = [t for t in tests if not t.adds_up]
+    ready = [t for t in alone if t.ready_minutes is not None]
+    not_yet = [t for t in alone if t.ready_minutes is None and t.not_ready_minutes is not None]
+    first = sorted(ready, key=lambda t: (t.ready_minutes or 0.0) / t.predicted_minutes)[:1]
+    last = sorted(not_yet, key=lambda t: -(t.not_ready_minutes or 0.0) / t.predicted_minutes)[:1]
+    return [*(t for t in tests if t.adds_up), *first, *last]
+
+
+def next_coat_sd(ln_sd: float, noise_ln_sd: float = NOISE_LN_SD) -> float:
+    """Spread of ln factor of the next coat: what is not known of the factor, and what coats differ by. [1]
+
+    Source: docs/trade.md, Clock.
+    """
+    return math.hypot(ln_sd, noise_ln_sd)
 
 
 def believe(log_likelihood: Floats, prior_ln_sd: float = 0.25, prior_ln_mean: float = 0.0) -> Posterior:

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from datetime import datetime
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 from uuid import UUID
 
 from pydantic import (
@@ -15,12 +15,24 @@ from pydantic import (
     model_validator,
 )
 
+from cool_sheen.core.climate.sky import MOST_RAIN_MM_PER_H, MOST_WIND_M_PER_S
 from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
 Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+
+
+class Grown(Strict):
+    """A payload that got more fields: an entry that does not use them reads, and hashes, as it did before."""
+
+    _GROWN: ClassVar[tuple[str, ...]] = ()
+
+    @model_serializer(mode="wrap")
+    def _as_ever(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        data: dict[str, Any] = handler(self)
+        return {name: value for name, value in data.items() if value or name not in self._GROWN}
 
 
 class Promise(Strict):
@@ -85,8 +97,14 @@ class StepPayload(Strict):
     note: LongText | None = None
 
 
-class TouchTestPayload(Strict):
-    """A film was touched: ready for this milestone, or not. ``others`` are coats that were touched with it."""
+class TouchTestPayload(Grown):
+    """A film was touched: ready for this milestone, or not. ``others`` are coats that were touched with it.
+
+    ``asked_at`` is when the screen said "go and test"; ``alone`` a test so far from it that it was asked back: it
+    counts for its coat, and teaches nothing.
+    """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("others", "asked_at", "alone")
 
     kind: Literal["touch_test"] = "touch_test"
     coat: UUID
@@ -94,12 +112,8 @@ class TouchTestPayload(Strict):
     ready: bool
     how: TouchHow = "thumb_on_tape"
     others: Annotated[tuple[UUID, ...], Field(max_length=40)] = ()
-
-    @model_serializer(mode="wrap")
-    def _as_ever(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        """An entry that touched one coat reads, and hashes, as it did before several could be touched."""
-        data: dict[str, Any] = handler(self)
-        return data if self.others else {name: value for name, value in data.items() if name != "others"}
+    asked_at: AwareDatetime | None = None
+    alone: bool = False
 
     @property
     def coats(self) -> tuple[UUID, ...]:
@@ -239,14 +253,36 @@ class FilmReadingPayload(Strict):
     readings_um: Annotated[tuple[Amount, ...], Field(min_length=1, max_length=1000)]
 
 
-class ClimateReadingPayload(Strict):
-    """A typed reading of the air in a space."""
+class ClimateReadingPayload(Grown):
+    """A typed reading of the air in a space; the surface is that of the part that the entry is about.
+
+    Outdoors also what was seen of the sky: wind and rain, and how much of it is covered; nought is a sighting, too.
+    """
 
     kind: Literal["climate_reading"] = "climate_reading"
     space: UUID
     air_temp_c: Annotated[float, Field(ge=-100, le=200)]
     rh_pct: Share
     surface_temp_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+    sky: "SkySeen | None" = None
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("sky",)
+
+
+class SkySeen(Strict):
+    """What somebody saw of the sky; None where nothing was said."""
+
+    wind_m_per_s: Annotated[float, Field(ge=0, le=MOST_WIND_M_PER_S, allow_inf_nan=False)] | None = None
+    rain_mm_per_h: Annotated[float, Field(ge=0, le=MOST_RAIN_MM_PER_H, allow_inf_nan=False)] | None = None
+    cloud_pct: Share | None = None
+
+
+class DoorPayload(Strict):
+    """The doors of a space were opened, or shut: open, it follows the weather."""
+
+    kind: Literal["door"] = "door"
+    space: UUID
+    open: bool
 
 
 class DefectPayload(Strict):
@@ -295,7 +331,8 @@ class NotePayload(Strict):
 
 Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
-    | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DefectPayload
+    | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DoorPayload
+    | DefectPayload
     | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),

@@ -12,6 +12,7 @@ from cool_sheen.core.film.build import Build, dry_film
 from cool_sheen.core.log.entries import (
     CheckPayload,
     ClaimPayload,
+    ClimateReadingPayload,
     CoatPayload,
     Entry,
     MovePayload,
@@ -113,6 +114,14 @@ class Stay:
 
 
 @dataclass(frozen=True, slots=True)
+class SurfaceRead:
+    """The part's own surface was measured."""
+
+    at: datetime
+    surface_temp_c: float
+
+
+@dataclass(frozen=True, slots=True)
 class ZoneHistory:
     """What was done to some zones that had the same: their coats, tests and bakes, and the work in between."""
 
@@ -159,6 +168,7 @@ class History:
     claims: dict[UUID, Claim] = field(default_factory=dict)
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
     bakes: list[Heated] = field(default_factory=list)
+    surfaces: list[SurfaceRead] = field(default_factory=list)
     places: int = 0
 
     def of(self, zones: Zones) -> ZoneHistory:
@@ -170,6 +180,11 @@ class History:
             tuple(t for t in self.touches if t.zones & zones),
             tuple(h.bake for h in self.bakes if h.zones & zones),
         )
+
+    def space_at(self, at: datetime) -> UUID | None:
+        """Where the part stood at an instant; where it came in for one before that."""
+        stays = [s for s in self.stays if s.since <= at] or self.stays[:1]
+        return stays[-1].space if stays else None
 
     def lately(self, zone: UUID, most: int) -> list[LaidCoat]:
         """Return the last coats of a zone."""
@@ -289,6 +304,12 @@ def _put_skip(said: SkipPayload, history: History, entry: Entry, zones: list[UUI
 @_put.register
 def _put_move(said: MovePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
     history.stays.append(Stay(entry.occurred_at, said.space))
+
+
+@_put.register
+def _put_reading(said: ClimateReadingPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    if said.surface_temp_c is not None:
+        history.surfaces.append(SurfaceRead(entry.occurred_at, said.surface_temp_c))
 
 
 @_put.register

@@ -1,16 +1,19 @@
 """The climate that a part's surface sees, and the clocks over it, built when first asked for and shared."""
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from uuid import UUID
 
 import numpy as np
 
 from cool_sheen.core.climate.air import Floats, relative_humidity
 from cool_sheen.core.climate.gates import Breach, Limits, breaches
-from cool_sheen.core.climate.rooms import surface_temperature
-from cool_sheen.core.climate.series import Series, seconds
-from cool_sheen.core.drying.clock import Clock
+from cool_sheen.core.climate.rooms import OPEN_DOOR_LAG_H, bends, surface_temperature
+from cool_sheen.core.climate.series import JUST_BEFORE_S, Series, seconds
+from cool_sheen.core.climate.sky import Exposure
+from cool_sheen.core.drying.clock import Clock, Moving
 from cool_sheen.core.drying.heat import Bake, baked
 from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.units import Celsius, Hours, Percent
@@ -24,11 +27,29 @@ _BEND = 600.0 * np.arange(6 * 12 + 1)  # s: half a day in steps of ten minutes
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """What would be done to a room from now on, and to the mix."""
+    """What would be done to a room or around a part from now on, and to the mix."""
 
     heat_to_c: Celsius | None = None
     dry_to_pct: Percent | None = None
     hardener_speed: str | None = None
+    vent: bool = False
+    shade: bool = False
+    wind_break: bool = False
+
+    @property
+    def is_of_the_place(self) -> bool:
+        """Whether it changes what the part sees."""
+        place = (self.heat_to_c is not None, self.dry_to_pct is not None)
+        return any((*place, self.vent, self.shade, self.wind_break))
+
+
+@dataclass(frozen=True, slots=True)
+class Stand:
+    """From when on a part stands in a space, and how the air moves there. [s since 1970]"""
+
+    since_s: float
+    space: UUID | None
+    air_movement: str
 
 
 @dataclass(eq=False)
@@ -40,17 +61,22 @@ class PartClimate:
 
     series: Series
     origin: datetime
-    air_movement: str = "gentle"
+    air_movement: str = "gentle"  # where the part stands last
     lag_h: Hours = 0.0  # how the surface follows the air
     near: datetime | None = None  # the present: the days around it are looked at more finely
-    _clocks: dict[DryingData, Clock] = field(default_factory=dict)
-    _breaches: dict[Limits, list[Breach]] = field(default_factory=dict)
-    _heated: dict[tuple[Bake, ...], "PartClimate"] = field(default_factory=dict)
+    stands: tuple[Stand, ...] = ()  # where it stood, one stay after the other
+    sky: Exposure | None = None  # what of the sky reaches it; None for nothing
+    outdoor: Series | None = None  # the weather outside, for a room that is vented
+    _clocks: dict[DryingData, Clock] = field(init=False, default_factory=dict)
+    _breaches: dict[Limits, list[Breach]] = field(init=False, default_factory=dict)
+    _heated: dict[tuple[Bake, ...], "PartClimate"] = field(init=False, default_factory=dict)
     _grid: Floats = field(init=False)
     _middle: Series = field(init=False)
-    _seen: Series | None = None
+    _seen: Series | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
+        if not self.stands:
+            self.stands = (Stand(-math.inf, None, self.air_movement),)
         start = seconds(self.origin)
         present = seconds(self.near) if self.near else float(self.series.at_s[-1]) - GATE_AHEAD_S
         near = max(start, present - 2 * 86_400)
@@ -62,10 +88,16 @@ class PartClimate:
         self._grid = self._grid[self._grid >= start]
         self._middle = self.series.sampled((self._grid[1:] + self._grid[:-1]) / 2)
 
+    @property
+    def space(self) -> UUID | None:
+        """Where the part stands last."""
+        return self.stands[-1].space
+
     def clock(self, data: DryingData) -> Clock:
         """The clock of a sheet in this climate."""
         if data not in self._clocks:
-            self._clocks[data] = Clock(self.series, data, self._grid, self._middle)
+            moving = tuple(Moving(s.since_s, s.air_movement) for s in self.stands)
+            self._clocks[data] = Clock(self.series, data, self._grid, self._middle, moving)
         return self._clocks[data]
 
     def breaches(self, limits: Limits) -> list[Breach]:
@@ -74,7 +106,7 @@ class PartClimate:
             if self._seen is None:
                 last = float(self.series.at_s[-1])
                 self._seen = self.series.sampled(self._grid[self._grid <= max(last, float(self._grid[0]))])
-            self._breaches[limits] = breaches(self._seen, limits)
+            self._breaches[limits] = breaches(self._seen, limits, self.sky)
         return self._breaches[limits]
 
     @property
@@ -100,32 +132,47 @@ class PartClimate:
         if not key:
             return self
         if key not in self._heated:
-            series = baked(self.series, key, self.lag_h)
-            self._heated[key] = PartClimate(series, self.origin, self.air_movement, self.lag_h, self.near)
+            self._heated[key] = replace(self, series=baked(self.series, key, self.lag_h))
         return self._heated[key]
 
     def changed(self, now: datetime, change: Change) -> "PartClimate":
-        """The same place with a room that is heated or dried from now on; what was is as it was.
+        """The same place with something done about it from now on; what was is as it was.
 
         Args:
             now: From when on.
-            change: Warmth that the air never falls under, humidity that it never rises over. Heating adds no water.
+            change: Warmth that the air never falls under, humidity that it never rises over (heating adds no water);
+                the doors open; shade, or a wind-break.
         """
-        if change.heat_to_c is None and change.dry_to_pct is None:
+        if not change.is_of_the_place:
             return self
         begin = seconds(now)
-        finely = begin + _BEND  # a surface that follows a step is no straight line from hour to hour
-        at = np.unique(np.concatenate([self.series.at_s, finely[finely <= max(begin, self.series.at_s[-1])]]))
+        last = max(begin, float(self.series.at_s[-1]))
+        finely = [begin + _BEND, bends([begin], self.lag_h), bends([begin], OPEN_DOOR_LAG_H if change.vent else 0.0)]
+        at = np.unique(np.concatenate([self.series.at_s, *(f[f <= last] for f in finely)]))
         was = self.series.sampled(at)
         later = at >= begin
-        air = was.air_temp_c.copy()
+        air, moist = was.air_temp_c.copy(), was.humidity_ratio.copy()
+        if change.vent and self.outdoor is not None:
+            outside = self.outdoor.sampled(at[later])
+            air[later] = surface_temperature(outside, OPEN_DOOR_LAG_H, start_c=float(air[later][0]))
+            moist[later] = outside.humidity_ratio
         if change.heat_to_c is not None:
             air[later] = np.maximum(air[later], change.heat_to_c)
-        rh = np.where(later, relative_humidity(air, was.humidity_ratio), was.rh_pct)
+        rh = np.where(later, relative_humidity(air, moist), was.rh_pct)
         if change.dry_to_pct is not None:
             rh[later] = np.minimum(rh[later], change.dry_to_pct)
+        sky = self._sky_changed(begin, change)
+        surface = was.surface_temp_c.copy()
         ahead = Series(at[later], air[later], rh[later])
         first = float(np.interp(begin, self.series.at_s, self.series.surface_temp_c))
-        surface = was.surface_temp_c.copy()
-        surface[later] = surface_temperature(ahead, self.lag_h, start_c=first)
-        return PartClimate(Series(at, air, rh, surface), self.origin, self.air_movement, self.lag_h, self.near)
+        offset = 0.0 if sky is None else sky.sampled(at[later]).offset_k
+        surface[later] = surface_temperature(ahead, self.lag_h, offset, first)
+        return replace(self, series=Series(at, air, rh, surface), sky=sky)
+
+    def _sky_changed(self, begin_s: float, change: Change) -> Exposure | None:
+        if self.sky is None:
+            return None
+        knots = np.array([begin_s - JUST_BEFORE_S, begin_s])
+        sky = self.sky.sampled(np.unique(np.concatenate([self.sky.at_s, knots])))
+        later = sky.at_s >= begin_s
+        return sky.behind(shade=later & change.shade, wind_break=later & change.wind_break)

@@ -1,33 +1,49 @@
 """Where the log meets the clock: the film of each coat of a zone, with what touch tests said of it."""
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from functools import partial
 from uuid import UUID
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Clock, Film, stacked
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Believed, Clock, Film, stacked
 from cool_sheen.core.drying.heat import MAY_MISS_K, Bake
 from cool_sheen.core.drying.milestones import Milestone, Mode
 from cool_sheen.core.drying.phases import RecoatRule, Span, likely, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.history import LaidCoat, Touch, ZoneHistory
-from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.climate import PartClimate, Stand
+from cool_sheen.core.units import Minutes
+
+ANYWHERE = Stand(-math.inf, None, "gentle")
 
 Factor = tuple[float, float]  # mean and spread of ln factor
-# What the shop knows of a sheet's times: the revision, a coat whose own tests are left out, mode -> factor.
-FactorOf = Callable[[Product, UUID | None, Mode], Factor]
+
+
+@dataclass(frozen=True, slots=True)
+class FactorAsked:
+    """Whose factor is asked for: of a sheet's mode in a space; without the tests of one coat; of mists or the rest."""
+
+    product: Product
+    mode: Mode
+    space: UUID | None
+    mist: bool = False
+    without: UUID | None = None
+
+
+FactorOf = Callable[[FactorAsked], Factor]  # what the shop knows of a sheet's times
+KnownOf = Callable[[Mode, UUID | None], Factor]  # the same of one coat: in a mode, in a space
 MOST_COATS = 8  # what lies deeper has dried long ago, and weighs nothing
 
 
-def unknown_factor(product: Product, without: UUID | None, mode: Mode) -> Factor:
+def unknown_factor(asked: FactorAsked) -> Factor:
     """The factor of a shop that has learned nothing: one, with the usual spread."""
     return 0.0, DEFAULT_LN_SD
 
 
+_FEW_MINUTES, _A_MINUTE, _SHORT_WAIT_SHARE = timedelta(minutes=5), timedelta(minutes=1), 0.1
 _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
 
 # Milestones that stand in for one that a product does not have.
@@ -59,7 +75,6 @@ class CoatClock:
     rule: RecoatRule
     spans: list[Span]
     tested: bool  # somebody touched it and it was ready for the next coat
-    evidence: Mapping[Mode, tuple[TouchTest, ...]] = field(default_factory=dict)
 
     @property
     def opens(self) -> Band | None:
@@ -95,13 +110,23 @@ def coat_clocks(
         rule = sheet.rule_for(sheets[place + 1] if place + 1 < len(sheets) else following)
         tests = zone.tests_of(coat.uuid)
         counting = _counting(tests, {rule.opens: frozenset(sheet.ready_tests)})
-        bands = taught(clock, film, counting, partial(factor, sheet, coat.uuid))
+        known = known_of(factor, sheet, coat.payload.coat_kind, coat.uuid)
+        bands = taught(clock, film, counting, known, climate.stands)
         bands = {**bands, **_by_heat(sheet, [b for b in zone.bakes if b.start >= film.start])}
         spans = phases(film.start, rule, likely(bands))
         spans = with_closing(never_keyed(spans) if sheet.never_sanded else spans)
         tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in counting)
-        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, evidence_of(clock, film, tests)))
+        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested))
     return out
+
+
+def known_of(factor: FactorOf, sheet: Product, coat_kind: str, without: UUID | None = None) -> KnownOf:
+    """What the shop knows of one coat: mists by mists, the rest by the rest."""
+
+    def known(mode: Mode, space: UUID | None) -> Factor:
+        return factor(FactorAsked(sheet, mode, space, coat_kind == "mist", without))
+
+    return known
 
 
 def film_of(coat: LaidCoat) -> Film:
@@ -110,7 +135,6 @@ def film_of(coat: LaidCoat) -> Film:
     return Film(
         coat.ended_at,
         said.film_um,
-        said.air_movement,
         said.hardener_speed,
         said.reducer_speed,
         ln_factor_mean=math.log(said.time_factor),
@@ -149,7 +173,11 @@ def _counting(tests: list[Touch], wanted: Mapping[str, frozenset[str]]) -> list[
 
 
 def taught(
-    clock: Clock, film: Film, tests: list[Touch], known: Callable[[Mode], Factor] | None = None
+    clock: Clock,
+    film: Film,
+    tests: list[Touch],
+    known: KnownOf | None = None,
+    stands: Sequence[Stand] = (ANYWHERE,),
 ) -> dict[str, Band]:
     """Bands of a film by the shop's factor and its own touch tests: each teaches its drying mode; ready means ready.
 
@@ -157,16 +185,17 @@ def taught(
         clock: The product over the climate.
         film: The coat; its own ln factor is what doses do to its times.
         tests: Touch tests of this coat.
-        known: The shop's factor of a mode without the tests of this coat; the usual spread when None.
+        known: The shop's factor of a mode in a space, without the tests of this coat; the usual spread when None.
+        stands: Where the film was, one stay after the other: each has the factor that was learned there.
     """
-    evidence = evidence_of(clock, film, tests)
-    factors: dict[Mode, Factor] = {}
+    factors: dict[Mode, list[Believed]] = {}
     for mode in {m.mode for m in clock.data.milestones}:
-        mean, spread = known(mode) if known else (0.0, film.ln_factor_sd)
-        if mode in evidence:
-            belief = learn(evidence[mode], prior_ln_sd=spread, prior_ln_mean=mean)
-            mean, spread = belief.ln_mean, belief.ln_sd
-        factors[mode] = (mean + film.ln_factor_mean, spread)
+        told = [known(mode, s.space) if known else (0.0, film.ln_factor_sd) for s in stands]
+        along = [Believed(s.since_s, mean, sd) for s, (mean, sd) in zip(stands, told, strict=True)]
+        if own := evidence_of(clock, film, tests, along, mode):
+            belief = learn(own, prior_ln_sd=along[-1].ln_sd)  # of the coat itself, beside what is believed of its stays
+            along = [Believed(b.since_s, b.ln_mean + belief.ln_mean, belief.ln_sd) for b in along]
+        factors[mode] = [replace(b, ln_mean=b.ln_mean + film.ln_factor_mean) for b in along]
     bands = clock.bands(film, factors)
     if not tests:
         return bands
@@ -176,28 +205,51 @@ def taught(
     }
 
 
-def evidence_of(clock: Clock, film: Film, tests: list[Touch]) -> dict[Mode, tuple[TouchTest, ...]]:
-    """What the tests of a coat say of the factor of each mode, doses and climate taken out."""
-    out: dict[Mode, tuple[TouchTest, ...]] = {}
-    if not tests:
-        return out
-    for mark in clock.data.milestones:
-        if found := _evidence(clock, film, mark, tests):
-            out[mark.mode] = (*out.get(mark.mode, ()), found)
-    return out
+def evidence_of(
+    clock: Clock, film: Film, tests: Sequence[Touch], along: Sequence[Believed], mode: Mode
+) -> tuple[TouchTest, ...]:
+    """What the tests of a coat say of the factor of a mode, beside what is believed of its stays; doses taken out."""
+    marks = [m for m in clock.data.milestones if m.mode is mode] if tests else []
+    return tuple(found for mark in marks if (found := _evidence(clock, film, mark, tests, along)))
 
 
-def _evidence(clock: Clock, film: Film, mark: Milestone, tests: list[Touch]) -> TouchTest | None:
+def _evidence(
+    clock: Clock, film: Film, mark: Milestone, tests: Sequence[Touch], along: Sequence[Believed]
+) -> TouchTest | None:
     """One interval from all tests of a milestone, in minutes of progress, so that the climate is taken out."""
-    mine = [t for t in tests if t.payload.milestone == mark.name]
-    made = {t.uuid: clock.curve(mark).progress(seconds(film.start), seconds(t.at)) / 60 for t in mine}
+    mine = sorted((t for t in tests if t.payload.milestone == mark.name), key=lambda t: t.at)
+    made = {t.uuid: _made_min(clock, film, mark, t.at, along) for t in mine}
     ready = min((made[t.uuid] for t in mine if t.payload.ready), default=None)
     not_yet = [made[t.uuid] for t in mine if not t.payload.ready and made[t.uuid] > 0]
     before = max((m for m in not_yet if ready is None or m < ready), default=None)
     if not (ready or before):
         return None
     needed = clock.needed_s(mark, film) * math.exp(film.ln_factor_mean) / 60
-    return TouchTest(needed, before or None, ready or None) if math.isfinite(needed) else None
+    prompted = mine[0].payload.ready and was_asked_for(film.start, mine[0])
+    return TouchTest(needed, before or None, ready or None, prompted) if math.isfinite(needed) else None
+
+
+def _made_min(clock: Clock, film: Film, mark: Milestone, at: datetime, along: Sequence[Believed]) -> Minutes:
+    """Progress until an instant, each stay's by its factor. [min]"""
+    ends = [*(b.since_s for b in along[1:]), math.inf]
+    start, until, curve = seconds(film.start), seconds(at), clock.curve(mark)
+    made = 0.0
+    for stay, end in zip(along, ends, strict=True):
+        begin = max(start, stay.since_s)
+        made += curve.progress(begin, min(until, end)) / math.exp(stay.ln_mean) if min(until, end) > begin else 0.0
+    return made / 60
+
+
+def was_asked_for(start: datetime, test: Touch) -> bool:
+    """Whether a film was touched when the screen said so: within a few minutes, fewer where the wait is short.
+
+    Source: docs/trade.md, Touch.
+    """
+    asked = test.payload.asked_at
+    if asked is None:
+        return False
+    few = min(_FEW_MINUTES, max(_A_MINUTE, (asked - start) * _SHORT_WAIT_SHARE))
+    return abs(test.at - asked) <= few
 
 
 def _overruled(band: Band, start: datetime, tests: list[Touch]) -> Band:

@@ -10,7 +10,7 @@ import numpy as np
 from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Curve, Film, stacked
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Film, stacked
 from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.units import Micron, Minutes
@@ -45,6 +45,11 @@ def safe_mark(data: DryingData) -> Milestone:
     return data.named("dew_safe") or data.named("dust_free") or data.milestones[0]
 
 
+def dust_mark(data: DryingData) -> Milestone:
+    """The milestone from which sun does a film no more harm: dust free, else tack free, else dew safe."""
+    return data.named("dust_free") or data.named("tack_free") or safe_mark(data)
+
+
 @dataclass(eq=False)
 class CoatGate:
     """When one coat may start in one climate: all limits hold from its start until it is dew safe, by the late edge."""
@@ -57,36 +62,43 @@ class CoatGate:
         self._below = [(self.climate.clock(data), film) for data, film in self.coat.below]
 
     @cached_property
-    def _mark(self) -> Milestone:
+    def _safe(self) -> Milestone:
         return safe_mark(self.coat.drying)
 
     @cached_property
-    def _curve(self) -> Curve:
-        return self.climate.clock(self.coat.drying).curve(self._mark)
+    def _dust_free(self) -> Milestone:
+        return dust_mark(self.coat.drying)
+
+    @cached_property
+    def _clock(self) -> Clock:
+        return self.climate.clock(self.coat.drying)
 
     @cached_property
     def _met(self) -> list[Breach]:
         return self.climate.breaches(self.coat.limits)
 
-    def _needed_s(self, ended_s: float) -> float:
-        """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
-        clock, coat = self.climate.clock(self.coat.drying), self.coat
-        film = Film(
-            instant(ended_s), coat.wet_film_um, self.climate.air_movement, coat.hardener_speed, coat.reducer_speed
-        )
-        if self._below and self._mark.name not in SURFACE_MARKS:
-            film = stacked([*self._below, (clock, film)])[-1]
-        return clock.needed_s(self._mark, film) * math.exp(coat.ln_factor_mean + P90 * coat.ln_factor_sd)
+    @cached_property
+    def _met_by_sun(self) -> bool:
+        return any(b.until_dust_free for b in self._met)
 
-    def safe_s(self, start_s: float) -> float:
-        """When a coat that starts at an instant is dew safe; infinite when it never is. [s since 1970]"""
-        ended = start_s + 60 * self.coat.minutes
-        found = float(self._curve.reached(np.array(ended), np.array(self._needed_s(ended))))
+    def _needed_s(self, ended_s: float, mark: Milestone) -> float:
+        """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
+        coat = self.coat
+        film = Film(instant(ended_s), coat.wet_film_um, coat.hardener_speed, coat.reducer_speed)
+        if self._below and mark.name not in SURFACE_MARKS:
+            film = stacked([*self._below, (self._clock, film)])[-1]
+        return self._clock.needed_s(mark, film) * math.exp(coat.ln_factor_mean + P90 * coat.ln_factor_sd)
+
+    def safe_s(self, start_s: float, mark: Milestone | None = None) -> float:
+        """When a coat that starts at an instant is dew safe, or at another mark; infinite when never. [s since 1970]"""
+        ended, mark = start_s + 60 * self.coat.minutes, mark or self._safe
+        found = float(self._clock.curve(mark).reached(np.array(ended), np.array(self._needed_s(ended, mark))))
         return math.inf if math.isnan(found) else found
 
     def _stopped_by(self, start_s: float) -> Breach | None:
         safe = self.safe_s(start_s)
-        met = first_met(self._met, start_s, safe)
+        dust_free = self.safe_s(start_s, self._dust_free) if self._met_by_sun else safe
+        met = first_met(self._met, start_s, safe, dust_free)
         return Breach(start_s, math.inf, STANDS_STILL) if met is None and math.isinf(safe) else met
 
     def shut_at(self, at: datetime) -> Shut | None:
@@ -95,8 +107,7 @@ class CoatGate:
         met = self._stopped_by(start)
         if met is None:
             return None
-        words = met.reason if met.since_s <= start else f"{met.reason} before it is dew safe"
-        return Shut(start, self._opens_s(start), words)
+        return Shut(start, self._opens_s(start), _in_words(met, start))
 
     def _opens_s(self, start_s: float) -> float:
         """When the gate is open next, from an instant on: a whole second in which it is. [s since 1970]"""
@@ -118,17 +129,20 @@ class CoatGate:
         return None if math.isinf(closes) else instant(closes)
 
     def _closes_s(self, start_s: float) -> float:
-        met = next((b for b in self._met if b.since_s > start_s), None)
-        last = math.inf if met is None else self._last_start_s(met.since_s)
+        last = math.inf
+        for mark, by_sun in ((self._safe, False), (self._dust_free, True)):
+            met = next((b for b in self._met if b.since_s > start_s and b.until_dust_free is by_sun), None)
+            if met is not None:
+                last = min(last, self._last_start_s(met.since_s, mark))
         if math.isinf(self.safe_s(self.climate.ends_s)):  # where the climate ends nothing dries any more
-            last = min(last, self._last_start_s(float(self._curve.at_s[-1])))
+            last = min(last, self._last_start_s(float(self._clock.knots_s[-1]), self._safe))
         return max(start_s, last if math.isinf(last) else math.floor(last))
 
-    def _last_start_s(self, safe_by_s: float) -> float:
+    def _last_start_s(self, safe_by_s: float, mark: Milestone) -> float:
         """The last start from which the coat is safe by an instant: what lies below weighs less the later it is."""
         ended = safe_by_s
         for _ in range(40):
-            earlier = self._curve.begun(safe_by_s, self._needed_s(ended))
+            earlier = self._clock.curve(mark).begun(safe_by_s, self._needed_s(ended, mark))
             if ended - earlier < _SETTLED_S or math.isinf(earlier):
                 ended = earlier
                 break
@@ -150,8 +164,13 @@ class CoatGate:
                     continue
             else:
                 since_s = at
-            words = met.reason if met.since_s <= since_s else f"{met.reason} before it is dew safe"
             to = self._opens_s(at)
-            out.append(Shut(since_s, min(to, self.climate.ends_s), words))
+            out.append(Shut(since_s, min(to, self.climate.ends_s), _in_words(met, since_s)))
             at = to
         return out
+
+
+def _in_words(met: Breach, start_s: float) -> str:
+    if met.since_s <= start_s:
+        return met.reason
+    return f"{met.reason} before it is {'dust free' if met.until_dust_free else 'dew safe'}"

@@ -97,7 +97,7 @@ def damp_until(product: Product, at: datetime, climate: PartClimate) -> datetime
     """
     soaks = product.family in _SOAKS_FAMILIES or product.role in _SOAKS_ROLES
     data = _SOAKED if soaks else _RINSED
-    band = climate.clock(data).band("flash", Film(at, data.ref_wet_film_um, climate.air_movement))
+    band = climate.clock(data).band("flash", Film(at, data.ref_wet_film_um))
     return (band.likely if band else None) or at + REACH  # where it never leaves, nothing goes on
 
 

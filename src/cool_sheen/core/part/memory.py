@@ -129,7 +129,6 @@ class Memory:
         film = Film(
             self.now,
             step.coat.wet_film_um,
-            self.sit.climate.air_movement,
             hardener,
             reducer,
             ln_factor_mean=math.log(doses),
@@ -139,7 +138,7 @@ class Memory:
             below = self.tops.get(zone)
             key = (id(below), self.seen[zone])
             if key not in made:
-                made[key] = laid(below, product, step.layer.id, film, self.seen[zone], self.sit.factor)
+                made[key] = laid(below, product, step.layer.id, step.coat.kind, film, self.seen[zone], self.sit.factor)
             self.tops[zone] = made[key]
         self.coats.append((product.content_hash, self.sit.day.day_of(self.now), step.zones))
         self.hashes[product.content_hash] = product.key

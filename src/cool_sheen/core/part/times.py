@@ -8,6 +8,7 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import instant
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band
+from cool_sheen.core.part.film_clock import known_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn, safe_mark
 from cool_sheen.core.part.memory import Memory
 from cool_sheen.core.part.placed import Fit, Stuck, Wait
@@ -111,7 +112,8 @@ class Times:
 
     def gates(self, step: CoatStep, product: Product, at: datetime) -> list[CoatGate]:
         """The gates of the coat that will really go on, for each film that it goes on."""
-        mean, spread = self.memory.sit.factor(product, None, safe_mark(product.drying).mode)
+        known = known_of(self.memory.sit.factor, product, step.coat.kind)
+        mean, spread = known(safe_mark(product.drying).mode, self.memory.sit.climate.space)
         hardener, reducer, doses = self.memory.mix(step.layer, at)
         minutes = self.memory.labour(step).total_seconds() / 60
         coat = GoingOn(

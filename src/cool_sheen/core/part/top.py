@@ -2,13 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import partial
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band, Film, stacked
 from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.part.climate import PartClimate
-from cool_sheen.core.part.film_clock import FactorOf, mark_of, taught
+from cool_sheen.core.part.film_clock import FactorOf, known_of, mark_of, taught
 from cool_sheen.core.part.key import NO_KEY, Key
 from cool_sheen.core.part.situation import ZoneFilm
 
@@ -60,13 +59,22 @@ class Top:
         return mark, self.bands[mark] if mark else None
 
 
-def laid(below: Top | None, product: Product, layer_id: str, film: Film, climate: PartClimate, factor: FactorOf) -> Top:
+def laid(
+    below: Top | None,
+    product: Product,
+    layer_id: str,
+    coat_kind: str,
+    film: Film,
+    climate: PartClimate,
+    factor: FactorOf,
+) -> Top:
     """The film on top after a coat that is planned.
 
     Args:
         below: What was on top before; None on bare zones.
         product: What goes on.
         layer_id: The layer that it belongs to.
+        coat_kind: Mists dry by what mists taught.
         film: The coat, without what still dries below it.
         climate: What the zones see.
         factor: What the shop has learned of the product where the part stands.
@@ -74,5 +82,5 @@ def laid(below: Top | None, product: Product, layer_id: str, film: Film, climate
     under = below.stack[-_WEIGHS:] if below else ()
     clock = climate.clock(product.drying)
     film = stacked([*((climate.clock(data), f) for data, f in under), (clock, film)])[-1]
-    bands = taught(clock, film, [], partial(factor, product, None))
+    bands = taught(clock, film, [], known_of(factor, product, coat_kind), climate.stands)
     return Top(product, bands, (*under, (product.drying, film)), climate, layer_id=layer_id)

@@ -14,11 +14,11 @@ from cool_sheen.core.takeoff.amounts import CoatPaint, coats_ahead, waiting_coat
 from cool_sheen.core.takeoff.needs import Reservoir
 from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
-from cool_sheen.service.climate import Weather, weather_now
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit, zone_of
+from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import stock as stores
 
 

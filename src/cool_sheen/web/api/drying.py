@@ -33,7 +33,6 @@ class ClockShape(Shape):
         return Film(
             self.start,
             self.wet_film_um,
-            self.air_movement,
             self.hardener_speed,
             self.reducer_speed,
             ln_factor_mean=self.ln_factor_mean,
@@ -83,7 +82,7 @@ def clock(asked: ClockShape) -> ClockAnswer:
             name=name, early_at=local(band.early), likely_at=local(band.likely), late_at=local(band.late)
         )
 
-    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film())
+    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film(), asked.air_movement)
     return ClockAnswer(milestones=[row(name, band) for name, band in bands.items()])
 
 
@@ -92,7 +91,7 @@ def drying_phases(asked: ClockShape) -> PhasesAnswer:
     """The next-coat phases of a coat, at the likely times."""
     if asked.product.recoat is None:
         raise Inconsistent("The product needs a recoat rule for its phases.", "product.recoat")
-    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film())
+    bands = simulate(asked.product.data(), series_of(asked.climate), asked.film(), asked.air_movement)
     try:
         spans = phases(asked.start, asked.product.recoat.rule(), likely(bands))
     except Inconsistent as error:

@@ -18,13 +18,15 @@ from cool_sheen.core.plan.openings import open_slots, ways_to_open
 from cool_sheen.formats.climate_files import KINDS
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import climate_imports, rooms
-from cool_sheen.service.climate import measured_spans, part_climate, weather_now
+from cool_sheen.service.climate import part_climate
 from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.measured import measured_spans
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.rooms import readings, room_list
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import SPACE_KINDS
 from cool_sheen.service.unit import Refused, Unit, zone_of
+from cool_sheen.service.weather_now import weather_now
 from cool_sheen.service.work import new_id
 from cool_sheen.store import climate as store_climate
 from cool_sheen.store.models import Shop, Space

@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
-from cool_sheen.core.part.film_clock import mark_of
+from cool_sheen.core.part.film_clock import known_of, mark_of
 from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
@@ -362,7 +362,8 @@ def _learned(found: PartNow) -> str:
     if top is None:
         return ""
     mark = next((m for m in top.product.milestones if m.name == top.rule.opens), top.product.milestones[0])
-    mean, spread = found.situation.factor(top.product, top.coat.uuid, mark.mode)
+    known = known_of(found.situation.factor, top.product, top.coat.payload.coat_kind, top.coat.uuid)
+    mean, spread = known(mark.mode, found.space.uuid)
     if (mean, spread) == (0.0, DEFAULT_LN_SD):
         return "as the sheet says: no test taught it here yet"
     return f"× {math.exp(mean):.2f} of the sheet, spread {100 * spread:.0f} % (25 % untaught)"
