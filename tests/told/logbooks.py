@@ -38,7 +38,7 @@ class Logbook:
         self.die = random.Random(seed)
         self.hours = 0.2
         self.claims: list[UUID] = []
-        self.part.factor = lambda asked: (0.18 if mode is Mode.REACTIVE else -0.12, 0.17)
+        self.part.factor = lambda asked: (0.18 if asked.mode is Mode.REACTIVE else -0.12, 0.17)
         first = self.part.system.used[0].product
         self.part.pots = {first: Pot("fast", "slow", 1.3, at(30))}
 

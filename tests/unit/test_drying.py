@@ -87,7 +87,9 @@ def test_speeds_and_air_touch_only_the_modes_that_they_govern():
     for mode in MODES:
         base = (reached(data(mode), steady(20, 50)) - T0).total_seconds()
         fast = Film(T0, 100, hardener_speed="fast", reducer_speed="slow")
-        share = (next(iter(simulate(data(mode), steady(20, 50), fast, "booth").values())).likely - T0).total_seconds() / base
+        share = (
+            next(iter(simulate(data(mode), steady(20, 50), fast, "booth").values())).likely - T0
+        ).total_seconds() / base
         expected = {Mode.SOLVENT: 1.35 / 1.25, Mode.WATER: 1 / 1.25, Mode.REACTIVE: 0.6}.get(mode, 1.0)
         assert share == pytest.approx(expected, rel=1e-3)
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from cool_sheen.formats.epw import is_epw, read_epw
 from cool_sheen.formats.logger_csv import MOST_BYTES, LoggerRecord, NotALog, Options, Problem, Reading, read_logger
+from cool_sheen.formats.sky_columns import COLUMNS, checked
 
 KINDS: dict[str, str] = {
     "record": "a logger's record", "forecast": "a forecast", "typical_year": "a typical year",
@@ -32,6 +33,8 @@ def read_climate_file(content: bytes, options: Options, now: datetime) -> tuple[
 
 def read_json(content: bytes) -> LoggerRecord:
     """Read a forecast as JSON: a list of points, or an object with one under ``series``, as the calculators write it.
+
+    A point may also have ``wind_m_per_s``, ``gust_m_per_s``, ``rain_mm_per_h`` and ``cloud_pct``.
 
     Raises: NotALog: no such list, or no point of it can be read.
     """
@@ -69,10 +72,11 @@ def _point(record: LoggerRecord, place: int, point: Any) -> None:
             raise ValueError(f"{point['at']} has no offset from UTC")
         if not (-60 <= air <= 60 and 0 < rh <= 100):
             raise ValueError(f"{air:g} °C at {rh:g} % cannot be")
+        sky = checked({name: None if point.get(name) is None else float(point[name]) for name in COLUMNS})
     except (KeyError, TypeError, ValueError) as error:
         record.problem_count += 1
         if len(record.problems) < 50:
             why = f"it has no {error}" if isinstance(error, KeyError) else str(error)
             record.problems.append(Problem(place, json.dumps(point)[:120], why))
         return
-    record.readings.append(Reading(at.astimezone(UTC), air, rh))
+    record.readings.append(Reading(at.astimezone(UTC), air, rh, sky))

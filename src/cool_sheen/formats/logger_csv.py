@@ -15,6 +15,7 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.formats.logger_times import moment, second_time, zoned
 from cool_sheen.formats.logger_words import HEADER_WORDS, NEVER
+from cool_sheen.formats.sky_columns import NO_SKY, Placed, SkyRow, read_sky_row, says, sky_columns
 
 MOST_BYTES = 20_000_000
 MOST_ROWS = 200_000
@@ -56,6 +57,7 @@ class Reading:
     at: datetime
     air_temp_c: float
     rh_pct: float
+    sky: SkyRow = NO_SKY
 
 
 @dataclass(slots=True)
@@ -69,10 +71,16 @@ class LoggerRecord:
     date_order: str
     decimal_comma: bool
     clock: int | None = None  # the column of the time of day, where the date has one of its own
+    sky: Placed = field(default_factory=dict)  # the columns of wind, gusts, rain and cloud
     readings: list[Reading] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     problem_count: int = 0
     repeats: int = 0
+
+    @property
+    def sky_says(self) -> str:
+        """What was understood of the sky, in words."""
+        return says([reading.sky for reading in self.readings])
 
     @property
     def gaps(self) -> list[tuple[datetime, datetime]]:
@@ -109,6 +117,7 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
         date_order="",
         decimal_comma=_decimal_comma(body, columns),
         clock=clock,
+        sky=sky_columns(header, [*columns, *([clock] if clock is not None else [])]),
     )
     record.date_order = options.date_order or _date_order(body, record)
     _read_rows(record, body, first + begins + 1, options)
@@ -319,7 +328,7 @@ def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour
         raise ValueError(f"a temperature of {air_c:.0f} °C cannot be; from -60 to 90 °C are read")
     if not 0 < rh <= 100:
         raise ValueError(f"a humidity of {rh:g} % cannot be; it lies above 0 and up to 100 %")
-    return Reading(zoned(at, zone, doubled_hour), air_c, rh)
+    return Reading(zoned(at, zone, doubled_hour), air_c, rh, read_sky_row(row, record.sky))
 
 
 def _number(cell: str, what: str) -> float:

@@ -72,7 +72,9 @@ def _looked_at(outdoor: Series, changes_s: Sequence[float], lag_h: float) -> Ser
     return outdoor.sampled(np.unique(np.concatenate([outdoor.at_s, np.arange(first, last, step), after[after < last]])))
 
 
-def part_climate(unit: Unit, history: History, mass: str, *, goes_on: bool = True) -> PartClimate:
+def part_climate(
+    unit: Unit, history: History, mass: str, *, goes_on: bool = True, weather: Weather | None = None
+) -> PartClimate:
     """Return the climate that a part has seen and will see, where it stood and stands, without its bakes.
 
     Args:
@@ -80,8 +82,9 @@ def part_climate(unit: Unit, history: History, mass: str, *, goes_on: bool = Tru
         history: The folded log, for the moves, the coats and what was measured of its surface.
         mass: A key of the surface lags.
         goes_on: Whether work is still to come. If not, the climate may end with what was done long ago.
+        weather: The weather to go by; that which pages go by when None.
     """
-    weather = weather_now(unit)
+    weather = weather or weather_now(unit)
     first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
     origin = block_of(min(first, unit.now - timedelta(days=2)))
     stays = _since(tuple(history.stays), origin)
@@ -165,6 +168,6 @@ def _make_part_climate(
     reaches = skies_joined(skies) if any(p.was.kind == "outdoors" for p in pieces) else None
     read = [(seconds(s.at), s.surface_temp_c) for s in surfaces]
     series = surface_seen(airs_joined(airs), lag_h, reaches, read)
-    stands = tuple(Stand(p.begin_s, p.space.uuid, p.was.air_movement) for p in pieces)
+    stands = tuple(Stand(p.begin_s, p.space.uuid, p.was.air_movement, p.was.kind == "outdoors") for p in pieces)
     near = min(weather.tick, span.until)
     return PartClimate(series, span.since, stands[-1].air_movement, lag_h, near, stands, reaches, outside.air)

@@ -11,6 +11,7 @@ from sqlalchemy import delete, func, select
 
 from cool_sheen.formats.climate_files import read_climate_file
 from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess
+from cool_sheen.service.learning import learn_again
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import climate
 from cool_sheen.store.models import ClimateImport, ClimatePoint, Space
@@ -77,10 +78,14 @@ def take(unit: Unit, uuid: UUID) -> ClimateImport:
     readings = preview.record.readings
     climate.add_points(
         unit.session,
-        [{"import_uuid": uuid, "at": r.at, "air_temp_c": r.air_temp_c, "rh_pct": r.rh_pct} for r in readings],
+        [
+            {"import_uuid": uuid, "at": r.at, "air_temp_c": r.air_temp_c, "rh_pct": r.rh_pct, **asdict(r.sky)}
+            for r in readings
+        ],
     )
     draft.state, draft.content, draft.points = "taken", None, len(readings)
     draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, unit.now
+    learn_again(unit, readings[0].at, readings[-1].at)
     return draft
 
 
@@ -90,6 +95,8 @@ def withdraw(unit: Unit, uuid: UUID) -> ClimateImport:
     if found is None or found.state == "draft":
         raise Missing("climate record")
     found.state = "withdrawn"
+    if found.first_at and found.last_at:
+        learn_again(unit, found.first_at, found.last_at)
     return found
 
 

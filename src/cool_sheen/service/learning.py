@@ -7,7 +7,7 @@ import hashlib
 import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any
 from uuid import UUID
@@ -16,7 +16,7 @@ import numpy as np
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.series import seconds
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Believed, Clock
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Believed, Clock
 from cool_sheen.core.drying.milestones import DryingData, Mode
 from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence, learn, next_coat_sd, pooled
 from cool_sheen.core.log.history import History, LaidCoat, Touch
@@ -25,6 +25,7 @@ from cool_sheen.core.part.film_clock import CoatClock, Factor, FactorAsked, coat
 from cool_sheen.core.units import Celsius, Kelvin, Minutes
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.unit import Unit
+from cool_sheen.service.weather_now import newest_weather
 from cool_sheen.store import changes, statuses
 from cool_sheen.store.models import LessonRow, Part
 
@@ -32,6 +33,8 @@ Mark = tuple[int, int]
 _MOST_SHOWN = 400
 SUCH_AIR_K: Kelvin = 3.0  # air that is that close is such air
 _LAST_TIMES = 3
+_BEFORE, _AFTER = timedelta(hours=3), timedelta(days=2)
+_MOST_AGAIN = 150  # parts, the last ones first: lessons of older ones count no more
 MOSTLY = 2 / 3  # of its progress a film makes in one space, to teach there
 MOST_LESSONS = 120  # the last tested coats: a shop changes, and what lies further back says no more
 
@@ -73,6 +76,12 @@ class Taught:
     mist: bool
     lessons: list[LessonRow]
     belief: Posterior
+
+    @property
+    def next_coat(self) -> tuple[float, float]:
+        """The tenth and the ninetieth percentile of the factor of the next coat. [1]"""
+        spread = P90 * next_coat_sd(self.belief.ln_sd)
+        return math.exp(self.belief.ln_mean - spread), math.exp(self.belief.ln_mean + spread)
 
 
 @lru_cache(maxsize=2000)
@@ -152,6 +161,20 @@ def newest_lessons(unit: Unit) -> int:
     return changes.generations(unit.settled()).get(changes.LESSONS, 0)
 
 
+def learn_again(unit: Unit, since: datetime, until: datetime) -> None:
+    """Have worked out again what coats taught that were drying in a stretch of which something else is known now.
+
+    Args:
+        unit: The unit of work; it is done before its commit.
+        since: From when on: a reading bears on the three hours before it, too.
+        until: Until when; what was read is carried on for some time.
+    """
+    parts = statuses.parts_taught_between(unit.session, since - _BEFORE, until + _AFTER, _MOST_AGAIN)
+    if parts:
+        changes.parts_touched(unit.session).update(parts)
+        changes.bump(unit.session, changes.LESSONS)
+
+
 def taught_of(unit: Unit, product: str) -> list[Taught]:
     """Return what was learned of a product, over all its revisions: each space, mode and kind with its lessons."""
     groups: dict[tuple[UUID | None, str, bool], list[LessonRow]] = {}
@@ -200,7 +223,8 @@ def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
     A test that was asked back counts for its coat alone, and so does one of a coat that dried in two places: a lesson
     is of the space in which the film dried for the most part.
     """
-    climate = part_climate(unit, history, unit.catalogue.substrates[part.substrate].mass, goes_on=False)
+    mass = unit.catalogue.substrates[part.substrate].mass
+    climate = part_climate(unit, history, mass, goes_on=False, weather=newest_weather(unit))
     revisions = {c.payload.coating: unit.revision(c.payload.coating) for c in history.coats}
     out: dict[tuple[UUID, Mode], Lesson] = {}
     for zone in history.apart():

@@ -65,6 +65,10 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
         if p.minutes
         else "Heated"
     ),
+    "climate_reading": lambda p, names, units: (
+        f"Read in {names.get(str(p.space), 'a space')}: {amount(p.air_temp_c, 'temperature', units)}, {p.rh_pct:.0f} %"
+        + (f", surface {amount(p.surface_temp_c, 'temperature', units)}" if p.surface_temp_c is not None else "")
+    ),
     "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
     "skip": lambda p, *_: f"Not done: {p.words}",
     "void": lambda *_: "Took an entry back",

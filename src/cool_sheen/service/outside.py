@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
+from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import believed, corrected
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.climate.sky import Exposure, Sky, as_seen, exposed, overruled
@@ -16,6 +17,8 @@ from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import RUN_IN, Span
 from cool_sheen.store import climate as records
 from cool_sheen.store.models import Space
+
+_USUAL_GUST = 1.4  # times the wind
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +43,8 @@ def outside_of(unit: Unit, span: Span) -> Outside:
             if points := records.taken_points(unit.session, since, until, kind=kind):
                 forecast = corrected(forecast, readings_of(0, points))
                 sky = overruled(sky, _sky_of(records.taken_sky(unit.session, since, until, kind)))
+        if rows := records.taken_sky(unit.session, since, until, "record"):
+            sky = overruled(sky, _measured_sky(rows))
         yards = list(unit.session.scalars(select(Space).where(Space.kind == "outdoors")))
         sources = [reading for space in yards for reading in records_of(unit, space.uuid, since, until)]
         air = corrected(forecast, believed(sources))
@@ -54,6 +59,18 @@ def outside_of(unit: Unit, span: Span) -> Outside:
     return found
 
 
+def _measured_sky(rows: list[tuple[Any, ...]]) -> Sky:
+    """The sky of a record: what it has no column for, it says nothing of."""
+    at, _, *sky = zip(*rows, strict=True)
+    wind, gust, rain, cloud = (np.array(column, dtype=float) for column in sky)
+    return Sky(np.array([seconds(a) for a in at]), wind, _gusts(wind, gust), rain, cloud / 100)
+
+
+def _gusts(wind: Floats, gust: Floats) -> Floats:
+    """Gusts; where only the wind is known, they go with it."""
+    return np.where(np.isnan(gust), _USUAL_GUST * wind, gust)
+
+
 def _sky_of(rows: list[tuple[Any, ...]]) -> Sky:
     """The sky of a forecast; where it says nothing of the clouds, damp air stands for a covered sky."""
     at, rh, wind, gust, rain, cloud = (np.array(column, dtype=object) for column in zip(*rows, strict=True))
@@ -61,7 +78,7 @@ def _sky_of(rows: list[tuple[Any, ...]]) -> Sky:
     damp = np.clip((np.array(rh, dtype=float) - 50) / 45, 0, 1)
     covered = np.where(np.isnan(known[3]), damp, known[3] / 100)
     wind, gust, rain = known[:3]
-    return Sky(np.array([seconds(a) for a in at]), wind, gust, rain, covered)
+    return Sky(np.array([seconds(a) for a in at]), wind, _gusts(wind, gust), rain, covered)
 
 
 def bytes_of(series: Series) -> int:

@@ -6,16 +6,19 @@ from uuid import UUID
 from cool_sheen.core.log.entries import (
     ClimateReadingPayload,
     CoatPayload,
+    DoorPayload,
     Recorded,
     StampPayload,
+    Target,
     VoidPayload,
 )
 from cool_sheen.core.log.history import unvoided
 from cool_sheen.core.work.make_ready import READING, Stood, make_ready
 from cool_sheen.service import journal
+from cool_sheen.service.learning import learn_again
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import log
-from cool_sheen.store.models import Space
+from cool_sheen.store.models import Part, Space
 
 _MOST_SHOWN = 6
 
@@ -68,23 +71,66 @@ def stamp(unit: Unit, space: UUID, press: UUID, key: str) -> Recorded:
     return journal.write(unit, (), StampPayload(gate=key, space=space), journal.Press(press))
 
 
-def read_air(unit: Unit, press: UUID, payload: ClimateReadingPayload, at: datetime | None) -> Recorded:
-    """Log a typed reading: it overrules the forecast near it, and fades. Raises Refused for a time that cannot be."""
+def read_air(
+    unit: Unit, press: UUID, payload: ClimateReadingPayload, at: datetime | None, part: UUID | None = None
+) -> Recorded:
+    """Log a typed reading: it overrules the forecast near it, and fades.
+
+    Args:
+        unit: The unit of work.
+        press: The press.
+        payload: What was read.
+        at: When, if not just now.
+        part: Whose surface was measured, if one was.
+
+    Raises: Refused: a time that cannot be, or a part that is not here.
+    """
     if unit.session.get(Space, payload.space) is None:
         raise Missing("space")
     if before := journal.pressed_before(unit, press):
         return before
     when = at or unit.now
+    _check_time(unit, when)
+    learn_again(unit, when, when)
+    return journal.write(unit, _about(unit, part), payload, journal.Press(press, when))
+
+
+def _about(unit: Unit, part: UUID | None) -> tuple[Target, ...]:
+    """The part whose surface was read. Raises Refused: there is no such part."""
+    if part is None:
+        return ()
+    row = unit.session.get(Part, part)
+    if row is None:
+        raise Refused("There is no such part.", {"part": "Choose the part whose surface you measured."})
+    return (Target(project=row.project_uuid, part=part),)
+
+
+def _check_time(unit: Unit, when: datetime) -> None:
     if when > unit.now:
         raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
-    return journal.write(unit, (), payload, journal.Press(press, when))
+
+
+def press_door(unit: Unit, space: UUID, press: UUID, *, is_open: bool, at: datetime | None) -> Recorded:
+    """Log that the doors of a space were opened, or shut. Raises Refused: they are so already, or outdoors."""
+    row = unit.session.get(Space, space)
+    if row is None:
+        raise Missing("space")
+    if before := journal.pressed_before(unit, press):
+        return before
+    if row.kind == "outdoors":
+        raise Refused("There are no doors outdoors.", {"space": "Choose a room."})
+    when = at or unit.now
+    _check_time(unit, when)
+    learn_again(unit, when, unit.now)
+    return journal.write(unit, (), DoorPayload(space=space, open=is_open), journal.Press(press, when))
 
 
 def take_back(unit: Unit, press: UUID, entry: UUID) -> Recorded:
     """Take a typed reading back. Raises Refused."""
     found = log.by_uuid(unit.session, entry)
-    if found is None or found.entry.payload.kind != "climate_reading":
+    if found is None or found.entry.payload.kind not in ("climate_reading", "door"):
         raise Refused("There is no such reading here.", status=404)
     if before := journal.pressed_before(unit, press):
         return before
-    return journal.write(unit, (), VoidPayload(), journal.Press(press), voids=entry)
+    learn_again(unit, found.entry.occurred_at, unit.now)
+    return journal.write(unit, found.entry.targets, VoidPayload(), journal.Press(press), voids=entry)

@@ -1,5 +1,6 @@
 """The first start: the shop, its spaces, its units."""
 
+from datetime import UTC, datetime
 from typing import Annotated, Literal
 from uuid import UUID, uuid4
 from zoneinfo import available_timezones
@@ -7,8 +8,12 @@ from zoneinfo import available_timezones
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 
+from cool_sheen.service.learning import learn_again
 from cool_sheen.service.unit import Missing, Refused, Unit
-from cool_sheen.store.models import Shop, Space
+from cool_sheen.store import climate as records
+from cool_sheen.store.models import Shop, Space, SpaceAsItWas
+
+LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
 
 # Kind -> (what it is called, usual air movement).
 SPACE_KINDS: dict[str, tuple[str, str]] = {
@@ -34,6 +39,8 @@ class NewSpace(BaseModel):
     lag_h: Annotated[float, Field(ge=0, le=240)] | None = None
     floor_damped: bool = False
     extraction: bool = False
+    shade: bool = False
+    wind_break: bool = False
 
 
 class NewShop(BaseModel):
@@ -62,20 +69,48 @@ def set_up(unit: Unit, new: NewShop, spaces: list[NewSpace], *, seed: int, demo:
 def add_space(unit: Unit, new: NewSpace) -> Space:
     """Make a space. Raises Refused: another one has its name."""
     space = Space(uuid=uuid4(), name="", kind="", air_movement="", heater_min_c=None, dehumidifier_max_rh_pct=None)
+    space.lag_h = None
     _describe(unit, space, new)
     unit.session.add(space)
     unit.session.flush()
+    unit.session.add(_as_it_is(space, LONG_AGO))
     return space
 
 
-def change_space(unit: Unit, uuid: UUID, new: NewSpace) -> Space:
-    """Describe a space anew; what its parts will see follows at once. Raises Missing, Refused."""
+def change_space(unit: Unit, uuid: UUID, new: NewSpace, *, always: bool = False) -> Space:
+    """Describe a space anew; what its parts will see follows at once, and what they saw stays as it was.
+
+    Args:
+        unit: The unit of work.
+        uuid: The space.
+        new: How it is.
+        always: Whether it was always so, and described wrongly before.
+
+    Raises: Missing, Refused.
+    """
     space = unit.session.get(Space, uuid)
     if space is None:
         raise Missing("space")
+    before = _as_it_is(space, LONG_AGO)
     _describe(unit, space, new)
     unit.session.flush()
+    if always:
+        records.forget_how_it_was(unit.session, uuid)
+        unit.session.add(_as_it_is(space, LONG_AGO))
+        learn_again(unit, LONG_AGO, unit.now)
+    elif any(getattr(before, name) != getattr(space, name) for name in _SEEN_OF_IT):
+        unit.session.add(_as_it_is(space, unit.now))
+    unit.session.flush()
     return space
+
+
+_SEEN_OF_IT = (
+    "kind", "heater_min_c", "dehumidifier_max_rh_pct", "air_movement", "lag_h", "shade", "wind_break",
+)  # fmt: skip
+
+
+def _as_it_is(space: Space, since: datetime) -> SpaceAsItWas:
+    return SpaceAsItWas(space_uuid=space.uuid, since=since, **{name: getattr(space, name) for name in _SEEN_OF_IT})
 
 
 def _describe(unit: Unit, space: Space, new: NewSpace) -> None:
@@ -87,6 +122,7 @@ def _describe(unit: Unit, space: Space, new: NewSpace) -> None:
     space.air_movement = new.air_movement or SPACE_KINDS[new.kind][1]
     space.has_sensor, space.lag_h = new.has_sensor, new.lag_h
     space.floor_damped, space.extraction = new.floor_damped, new.extraction
+    space.shade, space.wind_break = new.shade, new.wind_break
 
 
 def set_place(unit: Unit, latitude: float | None, longitude: float | None) -> None:

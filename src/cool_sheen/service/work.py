@@ -7,6 +7,7 @@ from uuid import UUID, uuid4, uuid5
 
 from pydantic import Field
 
+from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
@@ -24,7 +25,7 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
 )
 from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
-from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.work.owed import StepRow
@@ -64,6 +65,11 @@ class TouchSaid(Strict):
     milestone: str | None = None
     how: TouchHow = "thumb_on_tape"
     zones: tuple[UUID, ...] = ()
+    sure: bool = False  # it was asked back, and it is so
+
+
+class AskedBack(Refused):
+    """A test so far from what the clock says that it wants a second word."""
 
 
 def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime | None = None) -> Recorded:
@@ -93,14 +99,19 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
             **(_out_of(mixed) if mixed else {}),
             "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
-            "air_movement": found.climate.air_movement,
-            "space": found.space.uuid,
+            **_where(found, at or unit.now),
             "promised": promised(found),
         }
     )
     planned = step.id if step and as_planned else None
     press = Press(uuid, at, zones or (step.zones if step else frozenset()))
     return write_on_part(unit, found.row, payload, press, planned_step=planned)
+
+
+def _where(found: PartNow, at: datetime) -> dict[str, Any]:
+    """Where a part stood at an instant, and how the air moves there: a coat that is logged late dried where it was."""
+    stand = [s for n, s in enumerate(found.climate.stands) if n == 0 or s.since_s <= seconds(at)][-1]
+    return {"air_movement": stand.air_movement, "space": found.history.space_at(at)}
 
 
 def _coat_meant(found: PartNow, layer_id: str | None, zones: Zones) -> tuple[Layer, CoatStep | None]:
@@ -148,9 +159,10 @@ def _zones_said(found: PartNow, names: Iterable[UUID]) -> Zones:
 def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime | None = None) -> Recorded:
     """Log a touch test of the film on top of the zones that were said, else of those that the next action is for.
 
-    Raises: Refused: nothing is coated there, or a mark that the film does not have.
+    Raises: Refused: nothing is coated there, or a mark that the film does not have. AskedBack: it is far from what the
+        clock says, and nobody said that it is sure.
     """
-    if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones", "sure"})):
         return before
     zones = _zones_said(found, said.zones) or found.action.zones or found.situation.all_zones
     tops = [film.top for film in _films(found, zones) if film.top]
@@ -159,9 +171,40 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
     first = found.top if found.top in tops else tops[0]
     name = _mark_said(found, first, said.milestone)
     others = tuple(dict.fromkeys(t.coat.uuid for t in tops if t.coat.uuid != first.coat.uuid and name in t.bands))
-    payload = TouchTestPayload(coat=first.coat.uuid, milestone=name, ready=said.ready, how=said.how, others=others)
+    asked_at, wild = _asked_for(found, first, name, said, at or unit.now)
+    payload = TouchTestPayload(
+        coat=first.coat.uuid,
+        milestone=name,
+        ready=said.ready,
+        how=said.how,
+        others=others,
+        asked_at=asked_at,
+        alone=wild,
+    )
     coated = frozenset().union(*(film.zones for film in _films(found, zones) if film.top)) & zones
     return write_on_part(unit, found.row, payload, Press(uuid, at, coated))
+
+
+def _asked_for(
+    found: PartNow, top: CoatClock, name: str, said: TouchSaid, at: datetime
+) -> tuple[datetime | None, bool]:
+    """When the screen said "go and test" for the first time, and whether the test is far from it. Raises AskedBack."""
+    band, start = top.bands[name], top.film.start
+    before = [t for t in found.history.touches if top.coat.uuid in t.payload.coats and t.payload.milestone == name]
+    if before or not is_wild(start, band, at, ready=said.ready):
+        return (None if before else band.likely), False
+    if not said.sure:
+        edge, word = (band.early, "ready") if said.ready else (band.late, "not ready")
+        due = f"{'not before' if said.ready else 'by'} {_minutes(edge, start)} min"
+        raise AskedBack(
+            f"Sure? {word.capitalize()} after {_minutes(at, start)} min, and the clock says {due}.",
+            {"sure": "If it is so, say it once more: it counts for this coat alone, and teaches nothing."},
+        )
+    return band.likely, True
+
+
+def _minutes(at: datetime | None, start: datetime) -> str:
+    return "?" if at is None else f"{max(0.0, (at - start).total_seconds() / 60):.0f}"
 
 
 def _mark_said(found: PartNow, top: CoatClock, milestone: str | None) -> str:

@@ -37,7 +37,7 @@ def taken_sky(session: Session, since: datetime, until: datetime, kind: str) -> 
         .where(ClimateImport.kind == kind, ClimateImport.state == "taken", ClimatePoint.at.between(since, until))
         .order_by(ClimatePoint.at, ClimateImport.recorded_at)
     )
-    newest = {row[0]: tuple(row) for row in rows}
+    newest = {row[0]: tuple(row) for row in rows if kind != "record" or any(v is not None for v in row[2:])}
     return list(newest.values())
 
 

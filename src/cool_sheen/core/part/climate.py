@@ -50,6 +50,7 @@ class Stand:
     since_s: float
     space: UUID | None
     air_movement: str
+    outdoors: bool = False
 
 
 @dataclass(eq=False)
@@ -92,6 +93,15 @@ class PartClimate:
     def space(self) -> UUID | None:
         """Where the part stands last."""
         return self.stands[-1].space
+
+    @property
+    def outdoors(self) -> bool:
+        """Whether it stands in the open."""
+        return self.stands[-1].outdoors
+
+    def sky_at(self, at: datetime) -> Exposure | None:
+        """What of the sky reaches it at an instant; None where it never does."""
+        return None if self.sky is None else self.sky.sampled(np.array([seconds(at)]))
 
     def clock(self, data: DryingData) -> Clock:
         """The clock of a sheet in this climate."""

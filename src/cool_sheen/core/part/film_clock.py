@@ -44,6 +44,7 @@ def unknown_factor(asked: FactorAsked) -> Factor:
 
 
 _FEW_MINUTES, _A_MINUTE, _SHORT_WAIT_SHARE = timedelta(minutes=5), timedelta(minutes=1), 0.1
+_WILD_EARLY, _WILD_LATE = 2 / 3, 1.5
 _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
 
 # Milestones that stand in for one that a product does not have.
@@ -250,6 +251,16 @@ def was_asked_for(start: datetime, test: Touch) -> bool:
         return False
     few = min(_FEW_MINUTES, max(_A_MINUTE, (asked - start) * _SHORT_WAIT_SHARE))
     return abs(test.at - asked) <= few
+
+
+def is_wild(start: datetime, band: Band, at: datetime, *, ready: bool) -> bool:
+    """Whether a first test of a film is so far from its band that it is asked back.
+
+    Source: docs/trade.md, Touch.
+    """
+    if ready:
+        return band.early is not None and at < start + (band.early - start) * _WILD_EARLY
+    return band.late is not None and at > start + (band.late - start) * _WILD_LATE
 
 
 def _overruled(band: Band, start: datetime, tests: list[Touch]) -> Band:

@@ -26,12 +26,13 @@ class Slot:
 
 @dataclass(frozen=True, slots=True)
 class WayOpen:
-    """A change that opens the gate, worked out again with it: from when on a coat may start."""
+    """A change that opens the gate, worked out again with it: from when on a coat may start, and what it does."""
 
     words: str
     change: Change
     opens: datetime
     last_start: datetime | None
+    does: str = ""
 
 
 def open_slots(shut: Sequence[Shut], now: datetime, until: datetime) -> list[Slot]:
@@ -55,9 +56,10 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
         coat: What would go on.
         now: The present.
 
-    Returns: Heating to the lowest degree that does it, drying to the highest humidity that does it, both where neither
-        alone is enough, a faster hardener; each worked out again, with the instant at which it opens. Nothing when it
-        is open now.
+    Returns: In a room: heating to the lowest degree that does it, drying to the highest humidity that does it, both
+        where neither alone is enough, the doors open. Outdoors: shade, a wind-break, both where neither alone is
+        enough. And a faster hardener. Each is worked out again, with the instant at which it opens and what it does.
+        Nothing when it is open now.
     Source: docs/trade.md, Gate: the room holds the heat and the humidity from now on, its surfaces lag.
     """
     if CoatGate(climate, coat).shut_at(now) is None:
@@ -66,9 +68,7 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
     def tried(change: Change, words: str) -> WayOpen | None:
         return _opened(climate, coat, now, change, words)
 
-    found = [_heat(tried, climate, coat, now), _dry(tried, climate, coat, now)]
-    if not any(found):
-        found.append(_both(tried, climate, coat, now))
+    found = _outdoors(tried) if climate.outdoors else _in_a_room(tried, climate, coat, now)
     found.append(tried(Change(hardener_speed="fast"), "take the fast hardener"))
     return [way for way in found if way is not None]
 
@@ -81,7 +81,40 @@ def _opened(climate: PartClimate, coat: GoingOn, now: datetime, change: Change, 
     if not slots or slots[0].since > now + PATIENCE:
         return None
     beyond = slots[0].to >= now + timedelta(days=2)
-    return WayOpen(words, change, slots[0].since, None if beyond else slots[0].to)
+    does = _does(climate, gate.climate, slots[0].since)
+    return WayOpen(words, change, slots[0].since, None if beyond else slots[0].to, does)
+
+
+def _does(before: PartClimate, after: PartClimate, at: datetime) -> str:
+    """What a change does to air, surface, humidity, wind and sun when a coat may start: those that it moves."""
+    was, will = before.at(at), after.at(at)
+    figures = [
+        ("air", was.air_temp_c, will.air_temp_c, "°C"),
+        ("surface", was.surface_temp_c, will.surface_temp_c, "°C"),
+        ("humidity", was.rh_pct, will.rh_pct, "%"),
+    ]
+    if (sky := before.sky_at(at)) is not None and (changed := after.sky_at(at)) is not None:
+        figures.append(("wind", sky.wind_m_per_s, changed.wind_m_per_s, "m/s"))
+        figures.append(("sun", 100 * sky.sun, 100 * changed.sun, "%"))
+    moved = [(what, float(a[0]), float(b[0]), sign) for what, a, b, sign in figures if abs(a[0] - b[0]) >= 0.5]
+    return ", ".join(f"{what} {a:.0f} to {b:.0f} {sign}" for what, a, b, sign in moved)
+
+
+def _in_a_room(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> list[WayOpen | None]:
+    found = [_heat(tried, climate, coat, now), _dry(tried, climate, coat, now)]
+    if not any(found):
+        found.append(_both(tried, climate, coat, now))
+    if climate.outdoor is not None:
+        found.append(tried(Change(vent=True), "open the doors"))
+    return found
+
+
+def _outdoors(tried: Try) -> list[WayOpen | None]:
+    found = [
+        tried(Change(shade=True), "put it in the shade"),
+        tried(Change(wind_break=True), "put up a wind-break"),
+    ]
+    return found if any(found) else [tried(Change(shade=True, wind_break=True), "shade and a wind-break")]
 
 
 def _heat(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:

@@ -20,6 +20,7 @@ from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.jobs import find_part, spaces_by_id
+from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.projections import coats_of
 from cool_sheen.service.shelf import newer_data
@@ -29,6 +30,7 @@ from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.views import lane, ribbon, section
+from cool_sheen.web.views.times import last_times
 
 router = APIRouter(prefix="/parts/{uuid}")
 Writer = Callable[[Unit, PartNow, Typed, UUID], Recorded]
@@ -195,11 +197,24 @@ def touch(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
             "milestone": typed.text("milestone") or None,
             "how": how,
             "zones": typed.ticked("zone"),
+            "sure": typed.flag("sure"),
         }
+        at = typed.moment("at", unit.zone)
+        typed.stop()
         said = work.TouchSaid.model_validate(told)
-        return work.touch(unit, found, press, said)
+        return work.touch(unit, found, press, said, at)
 
-    return _log(request, uuid, workshop, pages, form, write)
+    try:
+        return _log(request, uuid, workshop, pages, form, write)
+    except work.AskedBack as asked:
+        with workshop.open() as unit:
+            context = _dialog_context(unit, unit.the_shop, uuid, "touch")
+            context |= {"asked_back": asked, "typed": Typed(form), "press": form.get("press")}
+            if not request.headers.get("hx-request"):
+                return pages.show(request, unit, "part/dialog.html", 422, **context)
+            again = pages.show(request, unit, "part/_touch.html", **context)
+        again.headers["HX-Retarget"], again.headers["HX-Reswap"] = "#dialog-body", "innerHTML"
+        return again
 
 
 @router.post("/sand")
@@ -257,7 +272,9 @@ def move(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         space = typed.uuid("space", "Choose a space.")
         if space is None or space not in spaces_by_id(unit):
             raise Refused("There is no such space.", {"space": "Choose a space of the list."})
-        return work.moved(unit, found, press, space)
+        at = typed.moment("at", unit.zone)
+        typed.stop()
+        return work.moved(unit, found, press, space, at)
 
     return _log(request, uuid, workshop, pages, form, write)
 
@@ -345,22 +362,37 @@ def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: Page
     """Show one of the small forms: touch test, sanding, another coat."""
     if dialog not in ("touch", "sand", "coat", "bake", "skip"):
         raise Refused("There is nothing at this address.", status=404)
-    found = part_now(unit, uuid)
-    shown = lane.lane(found, unit.zone, shop.units)
     form = f"part/_{dialog}.html"
-    return pages.show(
-        request,
-        unit,
-        form if request.headers.get("hx-request") else "part/dialog.html",
-        form=form,
-        found=found,
-        zones=find_part(unit, uuid).live_zones,
-        lane=shown,
-        grits=[g for g in MEAN_UM if g.startswith("P")],
-        cautions=_cautions(unit, found, dialog),
-        hows=TOUCH_WORDS,
-        stage=heat.stage_ahead(found),
-        planned=found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
-        left=found.owed.left(),
-        equivalent=air_cure_equivalent,
-    )
+    template = form if request.headers.get("hx-request") else "part/dialog.html"
+    return pages.show(request, unit, template, **_dialog_context(unit, shop, uuid, dialog))
+
+
+def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str, Any]:
+    found = part_now(unit, uuid)
+    return {
+        "form": f"part/_{dialog}.html",
+        "found": found,
+        "zones": find_part(unit, uuid).live_zones,
+        "lane": lane.lane(found, unit.zone, shop.units),
+        "grits": [g for g in MEAN_UM if g.startswith("P")],
+        "cautions": _cautions(unit, found, dialog),
+        "hows": TOUCH_WORDS,
+        "stage": heat.stage_ahead(found),
+        "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
+        "left": found.owed.left(),
+        "equivalent": air_cure_equivalent,
+        "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",
+        "asked_back": None,
+        "press": None,
+    }
+
+
+def _last_times(unit: Unit, found: PartNow, units: str) -> str:
+    """How long this product took to what the action waits for, the last times in such air."""
+    top, mark = found.top, found.action.milestone
+    if top is None:
+        return ""
+    air = found.climate.air_at(found.now)
+    ready = found_ready(unit, top.product.key)
+    mist = top.coat.payload.coat_kind == "mist"
+    return last_times(in_such_air(ready, mark or top.rule.opens, air, mist=mist), units)

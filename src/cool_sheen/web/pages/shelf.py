@@ -1,6 +1,5 @@
 """The Shelf: what are the data of this product? Copy, edit, bring in and give out."""
 
-from datetime import timedelta
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -17,13 +16,14 @@ from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats import documents
 from cool_sheen.service import shelf as shelves
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.learning import taught_of
+from cool_sheen.service.learning import found_ready, in_such_air, taught_of
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages import sheet_form
+from cool_sheen.web.views.times import last_times, minutes
 
 router = APIRouter(prefix="/shelf")
 _MARKS_SHOWN = ("flash", "recoat_closes", "sand", "full_cure")
@@ -253,6 +253,8 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
         ships=ships is not None,
         changes=sheet_form.in_words(shelves.differences(ships, found), shop.units) if mine and ships else [],
         learned=learned,
+        last_times=_last_times(unit, key, shop.units),
+        stretch=minutes,
         space_names={uuid: s.name for uuid, s in spaces.items()},
         hows=TOUCH_WORDS,
         new_id=new_id,
@@ -260,12 +262,12 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
     )
 
 
-def minutes(value: float) -> str:
-    """Write minutes as painters do: ``45 min``, ``6 h``, ``2 d 4 h``."""
-    span = timedelta(minutes=round(value))
-    if span < timedelta(hours=2):
-        return f"{value:g} min"
-    days, rest = divmod(round(span.total_seconds() / 360) / 10, 24)
-    if not days:
-        return f"{rest:g} h"
-    return f"{days:.0f} d {rest:.0f} h" if round(rest) else f"{days:.0f} d"
+def _last_times(unit: Unit, key: str, units: str) -> list[tuple[str, bool, str]]:
+    """How long a product took the last times to each mark: the mark, whether it was a mist, and the times."""
+    found = found_ready(unit, key)
+    marks = dict.fromkeys((f.milestone, f.mist) for f in found)
+    mine = {mark: [f for f in found if (f.milestone, f.mist) == mark] for mark in marks}
+    return [
+        (name, mist, last_times(in_such_air(rows, name, rows[0].air_temp_c, mist=mist), units))
+        for (name, mist), rows in mine.items()
+    ]

@@ -41,6 +41,8 @@ def _values(space: Space, units: str) -> dict[str, Any]:
         "sensor": "1" if space.has_sensor else "",
         "floor_damped": "1" if space.floor_damped else "",
         "extraction": "1" if space.extraction else "",
+        "shade": "1" if space.shade else "",
+        "wind_break": "1" if space.wind_break else "",
     }
 
 
@@ -105,9 +107,11 @@ def _save(unit: Unit, typed: Typed) -> None:
             "has_sensor": typed.flag("sensor"),
             "floor_damped": typed.flag("floor_damped"),
             "extraction": typed.flag("extraction"),
+            "shade": typed.flag("shade"),
+            "wind_break": typed.flag("wind_break"),
         }
     )
     if uuid is None:
         add_space(unit, new)
     else:
-        change_space(unit, uuid, new)
+        change_space(unit, uuid, new, always=typed.flag("always"))

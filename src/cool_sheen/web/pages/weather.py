@@ -8,9 +8,14 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from cool_sheen.core.climate.gates import RAIN_MM_PER_H, SUN_SHARE
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
+from cool_sheen.core.climate.series import instant, seconds
+from cool_sheen.core.climate.sightings import read_sky
+from cool_sheen.core.climate.trend import Read, expected
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.log.entries import ClimateReadingPayload
+from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.log.entries import ClimateReadingPayload, SkySeen
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
@@ -20,11 +25,12 @@ from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import climate_imports, rooms
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.measured import measured_spans
+from cool_sheen.service.measured import measured_spans, typed_readings
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.rooms import readings, room_list
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import SPACE_KINDS
+from cool_sheen.service.spaces_then import door_open_since
 from cool_sheen.service.unit import Refused, Unit, zone_of
 from cool_sheen.service.weather_now import weather_now
 from cool_sheen.service.work import new_id
@@ -44,6 +50,8 @@ MASSES = {
 _BACK, _AHEAD = timedelta(hours=24), timedelta(hours=72)
 _SOME = 10
 _SLOTS_AHEAD = timedelta(days=5)
+_ON_THE_WAY = timedelta(hours=3)
+_LAGS_H, _APART_K = 0.8, 1.5  # of a surface that is worth measuring, and how far from its air it is asked for
 
 
 @router.get("")
@@ -80,6 +88,10 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
             "surface_temp_c": float(at.surface_temp_c[0]),
             "margin_k": float(at.surface_temp_c[0] - at.dew_point_c[0]),
         },
+        "sky": _sky_words(climate, now) if climate.outdoors else "",
+        "lagging": _lagging(unit, chosen),
+        "door_open": door_open_since(unit, chosen.uuid),
+        "expected": [(instant(e.at_s), e.words) for e in expected(_lately_read(unit, chosen, now), gate.coat.limits)],
         "band": band.draw(
             climate.series,
             frame_around(now, _BACK, _AHEAD, 1150.0),
@@ -93,7 +105,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
             measured_spans(unit, chosen, now - _BACK, weather), frame_around(now, _BACK, _AHEAD, 1150.0)
         ),
         "rows": [_row(p, climate, now, zone) for p in products],
-        "ways_open": ways_to_open(climate, gate.coat, now) if chosen.kind != "outdoors" else [],
+        "ways_open": ways_to_open(climate, gate.coat, now),
         "elsewhere": _open_elsewhere(unit, gate.coat, mass, spaces, chosen),
         "slots": open_slots(shut, now, now + _SLOTS_AHEAD)[:6],
         "here": _parts_here(unit, chosen),
@@ -105,6 +117,38 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
         "zones": sorted(available_timezones()),
         "zone_name": shop.time_zone,
     }
+
+
+def _sky_words(climate: PartClimate, now: datetime) -> str:
+    """What of the sky reaches a part in the open now, in words."""
+    sky = climate.sky_at(now)
+    if sky is None:
+        return ""
+    wind, gust, rain = (float(c[0]) for c in (sky.wind_m_per_s, sky.gust_m_per_s, sky.rain_mm_per_h))
+    falls = f"rain {rain:.1f} mm/h" if rain > RAIN_MM_PER_H else "no rain"
+    sun = "direct sun" if float(sky.sun[0]) > SUN_SHARE else "no direct sun"
+    return f"wind {wind:.1f} m/s, gusts {gust:.1f}, {falls}, {sun}"
+
+
+def _lately_read(unit: Unit, space: Space, now: datetime) -> list[Read]:
+    """The readings of a space that were typed lately, for the way that they show."""
+    return [
+        Read(seconds(at), said.air_temp_c, said.rh_pct, said.surface_temp_c)
+        for at, said in typed_readings(unit)
+        if said.space == space.uuid and now - _ON_THE_WAY <= at <= now
+    ]
+
+
+def _lagging(unit: Unit, space: Space) -> list[dict[str, Any]]:
+    """The parts in a space whose surface lags so far that it is worth measuring, with what the model says of it."""
+    out = []
+    for found in live_parts(unit):
+        mass = unit.catalogue.substrates[found.part.substrate].mass
+        if found.space.uuid == space.uuid and SURFACE_LAG_H[mass] >= _LAGS_H:
+            at = found.climate.at(unit.now)
+            air, surface = float(at.air_temp_c[0]), float(at.surface_temp_c[0])
+            out.append({"part": found.part, "surface_c": surface, "apart": abs(air - surface) >= _APART_K})
+    return sorted(out, key=lambda row: not row["apart"])
 
 
 def _open_elsewhere(unit: Unit, coat: GoingOn, mass: str, spaces: dict[UUID, Space], chosen: Space) -> list[Space]:
@@ -244,16 +288,42 @@ def read_air(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
         if rh is None:
             typed.notes.setdefault("rh", "Enter the humidity, above 0 and up to 100 %.")
         at = typed.moment("at", zone_of(shop))
+        surface = typed.quantity("surface_temp", "temperature", -60, 120, optional=True)
+        part = typed.uuid("part", "Choose the part whose surface you measured.") if surface is not None else None
+        seen = _seen(typed)
         try:
             if typed.notes or space is None or press is None or air is None or rh is None:
                 raise Refused("The reading was not logged.", typed.notes)
-            rooms.read_air(unit, press, ClimateReadingPayload(space=space, air_temp_c=air, rh_pct=rh), at)
+            said = ClimateReadingPayload(
+                space=space, air_temp_c=air, rh_pct=rh, surface_temp_c=surface, sky=SkySeen(**seen) if seen else None
+            )
+            rooms.read_air(unit, press, said, at, part)
         except Refused as refusal:
             if refusal.status == 404:
                 raise
             typed.notes.update(refusal.notes)
             context = _context(unit, shop, typed.text("space"), "sheet_metal", "")
             return pages.show(request, unit, "weather/page.html", 422, **context, typed=typed)
+    return RedirectResponse(f"/weather?space={space}#room", 303)
+
+
+def _seen(typed: Typed) -> dict[str, float]:
+    """What was typed of the sky."""
+    try:
+        return read_sky(typed.text("sky", most=120))
+    except NotReadable as error:
+        typed.notes["sky"] = str(error)
+        return {}
+
+
+@router.post("/door")
+def press_door(workshop: WorkshopDep, form: FormDep) -> Response:
+    """Log that the doors of a room were opened, or shut."""
+    typed, press, space = _pressed(form, "space", "Choose the space.", "Nothing was logged.")
+    with workshop.open() as unit:
+        at = typed.moment("at", unit.zone)
+        typed.stop("Nothing was logged.")
+        rooms.press_door(unit, space, press, is_open=typed.text("door") == "open", at=at)
     return RedirectResponse(f"/weather?space={space}#room", 303)
 
 
