@@ -54,7 +54,7 @@ def expected(readings: Sequence[Read], limits: Limits) -> list[Expected]:
     for figure in _figures(before, last, limits):
         wanted = figure.wanted
         slope = (figure.now - figure.was) / apart
-        if wanted is None or abs(figure.now - figure.was) <= figure.error or (wanted - figure.now) * slope <= 0:
+        if wanted is None or abs(figure.now - figure.was) <= figure.error + 1e-9 or (wanted - figure.now) * slope <= 0:
             continue
         at = last.at_s + (wanted - figure.now) / slope
         if at - last.at_s <= _LONGEST_S:

@@ -11,6 +11,7 @@ from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.units import Celsius
 
 PATIENCE = timedelta(hours=4)
+_WORTH_IT = timedelta(minutes=15)  # sooner than it opens by itself, for a way to be offered
 _LEAST_SLOT = timedelta(minutes=30)
 _WARMEST_HEAT_C: Celsius = 35.0
 _DRIEST_PCT, _DRY_STEP_PCT = 30, 5
@@ -57,20 +58,22 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
         now: The present.
 
     Returns: In a room: heating to the lowest degree that does it, drying to the highest humidity that does it, both
-        where neither alone is enough, the doors open. Outdoors: shade, a wind-break, both where neither alone is
-        enough. And a faster hardener. Each is worked out again, with the instant at which it opens and what it does.
+        where neither alone is enough, the doors open. Outdoors: shade, a wind-break, both where that is sooner. And a
+        faster hardener. Each is worked out again, with the instant at which it opens and what it does.
         Nothing when it is open now.
     Source: docs/trade.md, Gate: the room holds the heat and the humidity from now on, its surfaces lag.
     """
-    if CoatGate(climate, coat).shut_at(now) is None:
+    gate = CoatGate(climate, coat)
+    if gate.shut_at(now) is None:
         return []
+    by_itself = gate.opens(now)
 
     def tried(change: Change, words: str) -> WayOpen | None:
         return _opened(climate, coat, now, change, words)
 
     found = _outdoors(tried) if climate.outdoors else _in_a_room(tried, climate, coat, now)
     found.append(tried(Change(hardener_speed="fast"), "take the fast hardener"))
-    return [way for way in found if way is not None]
+    return [way for way in found if way and (by_itself is None or way.opens <= by_itself - _WORTH_IT)]
 
 
 def _opened(climate: PartClimate, coat: GoingOn, now: datetime, change: Change, words: str) -> WayOpen | None:
@@ -110,11 +113,12 @@ def _in_a_room(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -
 
 
 def _outdoors(tried: Try) -> list[WayOpen | None]:
-    found = [
-        tried(Change(shade=True), "put it in the shade"),
-        tried(Change(wind_break=True), "put up a wind-break"),
-    ]
-    return found if any(found) else [tried(Change(shade=True, wind_break=True), "shade and a wind-break")]
+    """Shade, a wind-break, and both where together they open it sooner than either."""
+    one = [tried(Change(shade=True), "put it in the shade"), tried(Change(wind_break=True), "put up a wind-break")]
+    both = tried(Change(shade=True, wind_break=True), "shade and a wind-break")
+    if both is not None and all(way is None or both.opens < way.opens for way in one):
+        one.append(both)
+    return one
 
 
 def _heat(tried: Try, climate: PartClimate, coat: GoingOn, now: datetime) -> WayOpen | None:
