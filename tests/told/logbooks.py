@@ -3,6 +3,7 @@
 import random
 from uuid import UUID
 
+from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.log.entries import (
     CheckPayload,
@@ -40,7 +41,7 @@ class Logbook:
         self.claims: list[UUID] = []
         self.part.factor = lambda asked: (0.18 if asked.mode is Mode.REACTIVE else -0.12, 0.17)
         first = self.part.system.used[0].product
-        self.part.pots = {first: Pot("fast", "slow", 1.3, at(30))}
+        self.part.pots = {first: Pot(Blend("fast", "slow", factor=1.3), at(30))}
 
     def roll(self, *choices):
         """One of some things."""

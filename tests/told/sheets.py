@@ -139,7 +139,7 @@ def mixes() -> str:
                 page.say(
                     "   ",
                     {c.key: c.role for c in mix.components},
-                    factor=mix.time_factor,
+                    doses=mix.blend.doses,
                     solids=made.volume_solids_pct,
                 )
                 page.say(

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import T0, steady
 
+from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.mixing.order import stages
 from cool_sheen.core.mixing.pot_life import pot_life, pot_life_ends, way_in_time
@@ -202,12 +203,12 @@ def test_a_cap_holds_on_whatever_basis_the_percentage_is_said_unless_there_is_a_
     with pytest.raises(CoreError, match="does not go into"):
         mix_of(clear, shelf, Choice(doses_ml_per_l=(("drier-alkyd", 5.0),)))
     dosed = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 20.0),)))
-    assert dosed.time_factor == pytest.approx(0.7**2)
+    assert dict(dosed.blend.doses)[Mode.REACTIVE] == pytest.approx(0.7**2)
     assert batch(dosed.recipe, 1000).pours[-1].ml == pytest.approx(20)
     most = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 30.0),)))
-    assert most.time_factor == pytest.approx(0.7**3)
+    assert dict(most.blend.doses)[Mode.REACTIVE] == pytest.approx(0.7**3)
     none = mix_of(clear, shelf, Choice(doses_ml_per_l=(("accelerator-urethane", 0.0),)))
-    assert (none.time_factor, len(none.recipe.additions)) == (1, len(dosed.recipe.additions) - 1)
+    assert (len(none.blend.doses), len(none.recipe.additions)) == (0, len(dosed.recipe.additions) - 1)
 
 
 def test_a_dose_is_as_many_millilitres_when_all_is_weighed():

@@ -14,6 +14,7 @@ from tests.unit.paper import UTC_DAY, PaperPart, at, zone
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H, surface_temperature
 from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.clock import Film
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
@@ -47,7 +48,7 @@ def test_each_proposed_change_is_worked_out_again_and_does_open_the_gate(mean, s
     for way in ways:
         changed = climate.changed(T0, way.change)
         assert T0 <= way.opens <= T0 + PATIENCE
-        as_changed = replace(coat, hardener_speed=way.change.hardener_speed or coat.hardener_speed)
+        as_changed = coat.mixed(Blend(way.change.hardener_speed or "standard"))
         assert CoatGate(changed, as_changed).shut_at(way.opens) is None
         if way.change.heat_to_c is not None and way.change.dry_to_pct is None:
             less = climate.changed(T0, Change(heat_to_c=way.change.heat_to_c - 1))
@@ -72,7 +73,7 @@ def test_heating_adds_no_water_and_the_surface_follows_with_its_lag():
 @pytest.mark.parametrize("minutes", [0, 25])
 def test_the_closing_of_a_gate_is_the_last_instant_that_is_safe(hardener, minutes):
     climate, product = daily(17, 6, 9), PRODUCTS["single-stage-two-pack"]
-    coat = replace(GoingOn.of_sheet(product), hardener_speed=hardener, minutes=minutes)
+    coat = replace(GoingOn.of_sheet(product, Blend(hardener)), minutes=minutes)
     gate = CoatGate(climate, coat)
     opens = gate.opens(T0)
     closes = gate.closes(opens)

@@ -35,7 +35,7 @@ def test_work_that_was_logged_outside_the_plan_serves_the_step_that_it_matches()
     part.sand(30, "P320")
     statuses = part.stands(31)
     assert statuses["prepare:1:wash"] == "done"
-    assert statuses["prepare:2:sand"] == "passed"  # another grit, in another place
+    assert statuses["prepare:3:sand"] == "passed"  # another grit, in another place
     assert statuses["primer:sand:P320"] == "done"
     assert statuses["primer:then:1:wipe"] == "next"
 

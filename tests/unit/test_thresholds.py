@@ -9,6 +9,8 @@ from tests.support import T0
 from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate, zone
 
 from cool_sheen.core.climate.series import Series, seconds
+from cool_sheen.core.drying.blend import Blend
+from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.part.climate import PartClimate
@@ -167,7 +169,7 @@ def test_a_film_takes_sandpaper_from_its_mark_on_whether_its_window_names_that_o
 def test_the_gate_takes_the_hardener_that_will_go_in(hardener, later):
     product = PRODUCTS["single-stage-two-pack"]
     sheet = GoingOn.of_sheet(product)
-    gate, other = (CoatGate(climate(), coat) for coat in (sheet, replace(sheet, hardener_speed=hardener)))
+    gate, other = (CoatGate(climate(), coat) for coat in (sheet, sheet.mixed(Blend(hardener))))
     start = seconds(T0)
     assert (other.safe_s(start) > gate.safe_s(start)) is later
     longer = CoatGate(climate(), replace(sheet, minutes=25))
@@ -205,9 +207,9 @@ def test_a_film_that_was_not_ready_is_touched_again_after_a_tenth_of_its_age_and
 def test_a_pot_is_taken_until_the_instant_at_which_it_ends(minutes, hardener):
     part = PaperPart("two-stage-epoxy").prepared()
     layer = part.system.layers[0].model_copy(update={"hardener_speed": "slow"})
-    part.pots = {layer.product: Pot("fast", "standard", 0.8, ends=at(1))}
+    part.pots = {layer.product: Pot(Blend("fast", doses=((Mode.REACTIVE, 0.8),)), ends=at(1))}
     found = Memory(part.look(0)).mix(layer, at(1 + minutes / 60))
-    assert found[0] == hardener
+    assert found.hardener_speed == hardener
 
 
 def test_water_that_never_leaves_is_waited_for_to_the_end_of_what_the_climate_tells():

@@ -44,7 +44,7 @@ def clocks(product_key: str, hours_ago: list[float]) -> list[CoatClock]:
         payload = CoatPayload(layer_id="colour", coating="x", volume_solids_pct=40, wet_film_um=60)
         coat = LaidCoat(uuid=uuid4(), ended_at=at, payload=payload)
         spans = with_closing(phases(at, rule, likely(bands)))
-        out.append(CoatClock(coat, product, film, bands, rule, spans, tested=bool(place % 2)))
+        out.append(CoatClock(coat, product, film, bands, rule, spans, tested=bool(place % 2), drying=product.drying))
     return out
 
 

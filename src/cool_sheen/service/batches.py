@@ -8,7 +8,7 @@ from uuid import UUID
 from sqlalchemy import select
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.milestones import HARDENER_FACTOR
+from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.log.batches import BatchState, fold_batches
 from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.materials.yields import Use, Yield, learn_yields
@@ -48,15 +48,15 @@ class RunningBatch:
         return self.state.goes == "offered" and self.state.left_ml > 0 and self.usable(now)
 
 
-def pot_minutes(minutes: Minutes | None, hardener_speed: str, time_factor: float = 1.0) -> Minutes | None:
-    """Pot life at the reference temperature with the hardener and the doses of the day. [min]"""
-    return minutes * HARDENER_FACTOR[hardener_speed] * time_factor if minutes else None
+def pot_minutes(minutes: Minutes | None, blend: Blend) -> Minutes | None:
+    """Pot life at the reference temperature with the hardener and the catalyst of the day. [min]"""
+    return minutes * blend.reactive_factor if minutes else None
 
 
 def ends_of(unit: Unit, state: BatchState, weather: Weather) -> datetime | None:
     """When the pot life of a batch ends, by the air of its space; None while there is no hardener in it."""
     plan, start = state.plan, state.hardened_at
-    minutes = pot_minutes(plan.pot_life_minutes, plan.hardener_speed, plan.time_factor)
+    minutes = pot_minutes(plan.pot_life_minutes, plan.blend)
     if minutes is None or start is None:
         return None
     return pot_end(unit, plan.space, start, minutes, plan.pot_life_ref_c, weather)
@@ -145,7 +145,7 @@ def pots_in_use(
         batch = _batch_for(usable, part, key, now)
         if batch is not None:
             plan = batch.state.plan
-            out[key] = Pot(plan.hardener_speed, plan.reducer_speed, plan.time_factor, batch.pot_life_ends)
+            out[key] = Pot(plan.blend, batch.pot_life_ends)
     return out
 
 

@@ -239,7 +239,7 @@ def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
 
 
 def _lesson(part: UUID, c: CoatClock, climate: PartClimate, tests: list[Touch], mode: Mode) -> Lesson | None:
-    clock, drying = climate.clock(c.product.drying), c.product.drying
+    clock, drying = climate.clock(c.drying), c.product.drying
     untaught = [Believed(s.since_s, 0.0, DEFAULT_LN_SD) for s in climate.stands]
     found = evidence_of(clock, c.film, tests, untaught, mode)
     where = _dried_in(clock, c, climate, tests, mode) if found else None

@@ -10,6 +10,7 @@ from uuid import UUID
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.history import History
+from cool_sheen.core.mixing.speeds import own_hardener
 from cool_sheen.core.part.action import Action, next_action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock
@@ -26,6 +27,7 @@ from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, zone_facts
 from cool_sheen.service.learning import Lessons, drying_hash, lessons
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Missing, Unit, zone_of
 from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
@@ -277,6 +279,7 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
     climate, films = unit.kept.get(
         ("films", *found.mark[:-1]), look, lambda made: 20_000 + 15_000 * sum(len(f.clocks) for f in made[1])
     )
+    supplies = tuple(shelf_now(unit).supplies.values())
     return Situation(
         unit.now,
         logged.zones,
@@ -288,6 +291,7 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
         found._day,
         factor,
         found._pots,
+        lambda product, speed: own_hardener(product, speed, supplies),
     )
 
 

@@ -11,6 +11,7 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
+from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
@@ -23,6 +24,7 @@ from cool_sheen.core.log.entries import (
     StepPayload,
     TouchTestPayload,
     VoidPayload,
+    blended,
 )
 from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
@@ -93,8 +95,7 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
             "counts": coat.counted if as_planned else COUNTS[kind],
             "coating": product.content_hash,
             "volume_solids_pct": product.volume_solids_pct,
-            "hardener_speed": layer.hardener_speed,
-            "reducer_speed": layer.reducer_speed,
+            **blended(_unmixed(found, product, layer)),
             "method": _method(product, step),
             **(_out_of(mixed) if mixed else {}),
             "wet_film_um": coat.wet_film_um,
@@ -106,6 +107,12 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
     planned = step.id if step and as_planned else None
     press = Press(uuid, at, zones or (step.zones if step else frozenset()))
     return write_on_part(unit, found.row, payload, press, planned_step=planned)
+
+
+def _unmixed(found: PartNow, product: Product, layer: Layer) -> Blend:
+    """The mix of a coat that no batch is known of: as the layer has it."""
+    own = found.situation.hardener(product, layer.hardener_speed)
+    return Blend(layer.hardener_speed, layer.reducer_speed, hardener=own)
 
 
 def _where(found: PartNow, at: datetime) -> dict[str, Any]:
@@ -142,9 +149,7 @@ def _out_of(mixed: BatchState) -> dict[str, Any]:
     return {
         "batch": mixed.uuid,
         "volume_solids_pct": round(mixed.cup.volume_solids_pct, 3) or 1.0,
-        "hardener_speed": plan.hardener_speed,
-        "reducer_speed": plan.reducer_speed,
-        "time_factor": plan.time_factor,
+        **blended(plan.blend),
         "method": plan.method,
     }
 

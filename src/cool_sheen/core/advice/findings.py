@@ -14,6 +14,9 @@ from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron
 
 
+PRIMES = ("primer", "sealer", "barrier")  # "add a primer" is no way out for one of these
+
+
 @dataclass(frozen=True, slots=True)
 class Ground:
     """What some zones of a part offer to the first coat that they get; no zones stand for the whole part."""
@@ -110,12 +113,14 @@ def state_between(below: Layer, product: Product, over: Product) -> State:
     """The state in which a layer meets the next one, as the system has it: the plan keeps to the window."""
     if below.sanding or "degloss" in below.then:
         return "keyed"
-    closes = product.rule_for(over).closes or product.rule_for(over).redissolves
+    rule = product.rule_for(over)
+    closes = (rule.closes and rule.closes != rule.opens) or rule.redissolves
     return "cured" if below.then and not closes else "open"
 
 
 def _on_ground(layer: Layer, over: Product, ground: Ground, table: RuleTable) -> Finding:
     answer = table.judge(ground.below, Over(over.family, layer.role))
+    answer = replace(answer, ways=tuple(w for w in answer.ways if w.change != "prime" or layer.role not in PRIMES))
     state = "" if ground.below.state == "bare" else f", {STATE_WORDS[ground.below.state]}"
     title = f"{layer.name} on {BELOW_WORDS[ground.below.family]}{state}: {ground.names}"
     place = f"{layer.id} on {ground.below.family} {ground.below.state}"
@@ -145,13 +150,13 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
         product = products[layer.product]
         following = layers[place + 1] if place + 1 < len(layers) else None
         yield from _films(layer, product)
-        if product.needs_over and following is None:
+        if product.never_last and following is None:
             yield Finding(
                 "no",
                 layer.id,
                 f"{layer.id} on top",
                 f"{layer.name} is the last layer",
-                f"{product.name} is no top coat: {product.needs_over}.",
+                f"{product.name} is no top coat: {product.never_last}.",
                 "needs-a-topcoat",
                 "trade practice: epoxy",
                 (table.ways["topcoat"],),

@@ -28,6 +28,7 @@ def read_sky(text: str) -> dict[str, float]:
 
     Returns: Figures by name: ``wind_m_per_s`` [m/s], ``rain_mm_per_h`` [mm/h], ``cloud_pct`` [%].
     Raises: NotReadable: a word that is not known, or two that contradict each other.
+    Source: docs/trade.md, Readings.
     """
     out: dict[str, float] = {}
     for said in filter(None, (part.strip() for part in re.split(r",|;|\band\b", text.casefold()))):

@@ -76,7 +76,7 @@ class _Figure:
 
     @property
     def wanted(self) -> float | None:
-        """The limit that it is outside of; None where it is inside."""
+        """The limit that it is outside of, in the unit of the figure; None where it is inside. [of the figure]"""
         return self.low if self.now < self.low else self.high if self.now > self.high else None
 
 

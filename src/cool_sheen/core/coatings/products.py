@@ -21,9 +21,19 @@ from cool_sheen.core.coatings.sheet_fields import (
     Text,
     TouchHow,
 )
-from cool_sheen.core.drying.milestones import WORDS, DryingData, Mode
+from cool_sheen.core.coatings.systems import CoatKind
+from cool_sheen.core.drying.milestones import WORDS, DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import RecoatRule
 from cool_sheen.core.units import Micron
+
+
+# Roles and families that are never the last layer, whatever their sheets say.
+NEVER_LAST: dict[str, str] = {
+    "surfacer": "it wants a clear or a topcoat", "sealer": "it wants a clear or a topcoat",
+    "primer": "it wants a clear or a topcoat", "filler": "it wants a primer and a topcoat",
+    "basecoat_solvent": "it is matt and soft until it is cleared",
+    "basecoat_water": "it is matt and soft until it is cleared",
+}  # fmt: skip
 
 
 class MilestoneData(Strict):
@@ -33,10 +43,16 @@ class MilestoneData(Strict):
     mode: Mode
     ref_minutes: Positive
     activation_kj_per_mol: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+    counts_for: Literal["coat", "build"] = "coat"  # one coat, or all coats of the layer, from the last one on
+    after: CoatKind | None = None  # the kind of coat just put on, where its time is another
+    film_um: Positive | None = None  # the film that the time is for, where it is not the reference
 
 
 class WindowData(Strict):
-    """A recoat rule and what must follow for it to hold: ``itself``, a family, or ``any``."""
+    """A recoat rule and what must follow for it to hold: ``itself``, a family, or ``any``.
+
+    One that closes with the mark that opens it never takes a coat as it is: only when it was sanded.
+    """
 
     follows: Literal["any", "itself"] | Family = "any"
     opens: Key
@@ -164,6 +180,8 @@ class Product(Strict):
     needs_over: Text | None = None
     key_grit: GritName = "P400"
     coats_a_day: Annotated[int, Field(ge=1, le=20)] | None = None
+    build_coats: Annotated[int, Field(ge=1, le=20)] = 1  # as the sheet lays a layer: what "finished" means
+    film_exponent: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None  # nought: sets by itself
     nozzle_mm: tuple[Positive, Positive] | None = None
     never_sanded: bool = False
     ready_tests: Annotated[tuple[TouchHow, ...], Field(max_length=4)] = ()  # all of them, before the next coat
@@ -173,18 +191,18 @@ class Product(Strict):
     @model_validator(mode="after")
     def _sound(self) -> Self:
         names = [m.name for m in self.milestones]
-        if len(set(names)) < len(names):
-            raise ValueError("each milestone may stand once only")
+        self._sound_by_kind()
         if unknown := [n for n in names if n not in WORDS]:
             raise ValueError(f"no such milestone: {', '.join(unknown)}")
-        minutes = {m.name: m.ref_minutes for m in self.milestones}
+        minutes = {m.name: m.ref_minutes for m in self.milestones if m.after is None}
         for place, window in enumerate(self.windows):
             if missing := [n for n in window.rule().names().values() if n not in names]:
                 raise ValueError(
                     f"recoat window {place + 1} names “{'”, “'.join(WORDS.get(n, n) for n in missing)}”, which is no "
                     "milestone of this product"
                 )
-            if window.closes and minutes[window.opens] >= minutes[window.closes]:
+            only_sanded = window.opens == window.closes
+            if window.closes and not only_sanded and minutes[window.opens] >= minutes[window.closes]:
                 raise ValueError(
                     f"recoat window {place + 1} opens with “{WORDS[window.opens]}” after {minutes[window.opens]:g} min "
                     f"and closes with “{WORDS[window.closes]}” after {minutes[window.closes]:g} min: it must close "
@@ -199,6 +217,18 @@ class Product(Strict):
             raise ValueError("the least wet film must not be over the most")
         return self
 
+    def _sound_by_kind(self) -> None:
+        """A mark stands once, and once more for each kind of coat after which its time is another."""
+        if len({(m.name, m.after) for m in self.milestones}) < len(self.milestones):
+            raise ValueError("each milestone may stand once only, and once for each kind of coat")
+        usual = {m.name: m.mode for m in self.milestones if m.after is None}
+        for mark in self.milestones:
+            if usual.get(mark.name) != mark.mode:
+                raise ValueError(
+                    f"“{WORDS.get(mark.name, mark.name)}” after a {mark.after} coat wants the same mark for the other "
+                    "coats, driven by the same"
+                )
+
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
         """Return a copy; what was worked out of this sheet is none of a changed one."""
         copied = super().model_copy(update=update, deep=deep)
@@ -209,7 +239,29 @@ class Product(Strict):
     @cached_property
     def drying(self) -> DryingData:
         """What the clock needs. Two revisions that dry alike have the same."""
-        return DryingData.of(self)
+        marks = [(m.after, self._mark(m)) for m in self.milestones]
+        return DryingData(
+            ref_temp_c=self.ref_temp_c,
+            ref_rh_pct=self.ref_rh_pct,
+            ref_wet_film_um=self.ref_wet_film_um,
+            milestones=tuple(mark for after, mark in marks if after is None),
+            stall_temp_c=self.stall_temp_c,
+            min_film_forming_temp_c=self.min_film_forming_temp_c,
+            by_kind=tuple((after, mark) for after, mark in marks if after is not None),
+        )
+
+    def _mark(self, said: MilestoneData) -> Milestone:
+        """A time as it is meant: of one coat or of the build; after a kind of coat it is that of such a coat."""
+        build = said.counts_for == "build"
+        film = said.film_um or (self.build_coats * self.ref_wet_film_um if build else None)
+        exponent = 0.0 if said.after is not None and said.film_um is None else self.film_exponent
+        energy = said.activation_kj_per_mol
+        return Milestone(said.name, said.mode, said.ref_minutes, energy, film, build, exponent)
+
+    @property
+    def never_last(self) -> str:
+        """Why it wants something on top, in words; nothing where it may be the last."""
+        return self.needs_over or NEVER_LAST.get(self.role, "") or NEVER_LAST.get(self.family, "")
 
     def rule_for(self, following: "Product | None") -> RecoatRule:
         """Return the recoat rule kept by what follows: itself first, then its family, then anything."""

@@ -15,6 +15,8 @@ from cool_sheen.core.coatings.sheet_fields import (
     Temperature,
     Text,
 )
+from cool_sheen.core.drying.blend import OwnHardener
+from cool_sheen.core.drying.milestones import Mode
 
 SupplyKind = Literal["reducer", "hardener", "retarder", "accelerator", "stripper", "cleaner", "abrasive", "grit"]
 SUPPLY_WORDS: dict[str, str] = {
@@ -45,6 +47,11 @@ class Supply(Strict):
     ml_each: Positive | None = None
     keeps_days_opened: Annotated[int, Field(ge=1, le=10_000)] | None = None
     time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None
+    acts_on: Mode | None = None  # which times a dose moves: a retarder those of solvent, an accelerator the reaction
+    speed_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None  # a hardener's own
+    stall_temp_c: Temperature | None = None
+    air_min_c: Temperature | None = None
+    air_max_c: Temperature | None = None
     dwell_minutes: Positive | None = None
     grits: tuple[GritName, ...] = ()
     grain_mm: Positive | None = None
@@ -68,4 +75,17 @@ class Supply(Strict):
             raise ValueError("measured_in and ml_each belong together")
         if self.best_from_c is not None and self.best_to_c is not None and self.best_from_c >= self.best_to_c:
             raise ValueError("the temperatures between which it is best must ascend")
+        if self.air_min_c is not None and self.air_max_c is not None and self.air_min_c >= self.air_max_c:
+            raise ValueError("the temperatures between which it works must ascend")
         return self
+
+    @property
+    def moves(self) -> Mode:
+        """The drying mode whose times a dose of it moves."""
+        return self.acts_on or (Mode.SOLVENT if self.kind == "retarder" else Mode.REACTIVE)
+
+    @property
+    def own(self) -> OwnHardener | None:
+        """What a hardener says of itself; None where it goes by the sheet."""
+        said = OwnHardener(self.stall_temp_c, self.air_min_c, self.air_max_c, self.speed_factor)
+        return None if said == OwnHardener() else said

@@ -10,6 +10,7 @@ import numpy as np
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.drying import modes
+from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.milestones import (
     AIR_FACTOR,
     SURFACE_MARKS,
@@ -44,8 +45,25 @@ class Film:
     hardener_speed: str = "standard"
     reducer_speed: str = "medium"
     below_um: Micron = 0.0  # what the coats below still had to go, as wet film
+    coat_kind: str = "full"
+    doses: tuple[tuple[Mode, float], ...] = ()  # what they do to the times of each mode
+    hardener_factor: float | None = None  # of a hardener with a speed of its own
     ln_factor_mean: float = 0.0
     ln_factor_sd: float = DEFAULT_LN_SD
+
+
+def film_with(start: datetime, wet_film_um: Micron, coat_kind: str, blend: Blend) -> Film:
+    """A coat of a mix."""
+    return Film(
+        start,
+        wet_film_um,
+        blend.hardener_speed,
+        blend.reducer_speed,
+        coat_kind=coat_kind,
+        doses=blend.doses,
+        hardener_factor=blend.hardener.factor if blend.hardener else None,
+        ln_factor_mean=math.log(blend.factor),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,11 +208,17 @@ class Clock:
 
         Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed.
         """
-        surface = milestone.name in SURFACE_MARKS
-        thickness = film.wet_film_um if surface else film.wet_film_um + film.below_um
-        share = (thickness / self.data.ref_wet_film_um) ** film_exponent(milestone.name, milestone.mode)
+        milestone = self.data.after(film.coat_kind, milestone)
+        alone = milestone.name in SURFACE_MARKS and not milestone.of_build
+        thickness = film.wet_film_um if alone else film.wet_film_um + film.below_um
+        usual = film_exponent(milestone.name, milestone.mode)
+        exponent = usual if milestone.exponent is None else milestone.exponent
+        share = (thickness / (milestone.ref_film_um or self.data.ref_wet_film_um)) ** exponent
         speed = speed_factor(milestone.mode, film.hardener_speed, film.reducer_speed)
-        return float(milestone.ref_minutes * 60 * share * speed)
+        if milestone.mode is Mode.REACTIVE and film.hardener_factor is not None:
+            speed = film.hardener_factor
+        dosed = dict(film.doses).get(milestone.mode, 1.0)
+        return float(milestone.ref_minutes * 60 * share * speed * dosed)
 
     def band(self, name: str, film: Film) -> Band | None:
         """When a film reaches a milestone; None when the product does not have it."""

@@ -52,6 +52,9 @@ class Milestone:
     mode: Mode
     ref_minutes: Minutes
     activation_kj_per_mol: float | None = None
+    ref_film_um: Micron | None = None  # the film that the time is for, where it is not the sheet's reference
+    of_build: bool = False  # it counts for the finished build: from the last coat on, all that still dries with it
+    exponent: float | None = None  # of the film, where the sheet has its own
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +67,11 @@ class DryingData:
     milestones: tuple[Milestone, ...]
     stall_temp_c: Celsius | None = None
     min_film_forming_temp_c: Celsius | None = None
+    by_kind: tuple[tuple[str, Milestone], ...] = ()  # times after a coat of a kind, such as a mist
 
     @classmethod
     def of(cls, sheet: Any) -> "DryingData":
-        """Take what the clock needs from a product on the shelf or a request: both have these names."""
+        """Take what the clock needs from a request."""
         return cls(
             ref_temp_c=sheet.ref_temp_c,
             ref_rh_pct=sheet.ref_rh_pct,
@@ -82,6 +86,11 @@ class DryingData:
     def named(self, name: str | None) -> Milestone | None:
         """Return a milestone by its name, or None."""
         return next((m for m in self.milestones if m.name == name), None)
+
+    def after(self, coat_kind: str, milestone: Milestone) -> Milestone:
+        """Return what the sheet says of a milestone after a coat of a kind: its own time, where it has one."""
+        mine = (m for kind, m in self.by_kind if kind == coat_kind and m.name == milestone.name)
+        return next(mine, milestone)
 
 
 def film_exponent(name: str, mode: Mode) -> float:

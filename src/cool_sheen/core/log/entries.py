@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, Self
 from uuid import UUID
@@ -18,6 +19,8 @@ from pydantic import (
 from cool_sheen.core.climate.sky import MOST_RAIN_MM_PER_H, MOST_WIND_M_PER_S
 from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
+from cool_sheen.core.drying.blend import Blend, OwnHardener, doses_of
+from cool_sheen.core.drying.milestones import Mode
 
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
@@ -43,7 +46,52 @@ class Promise(Strict):
     closes: AwareDatetime | None = None
 
 
-class CoatPayload(Strict):
+class HardenerSaid(Strict):
+    """What the hardener of a mix said of itself when it was mixed."""
+
+    stall_temp_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+    air_min_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+    air_max_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+    factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None
+
+    def own(self) -> OwnHardener:
+        """Return it as clock and gate take it."""
+        return OwnHardener(self.stall_temp_c, self.air_min_c, self.air_max_c, self.factor)
+
+
+class Blended(Grown):
+    """What an entry says of a mix: its speeds, its doses by drying mode, and what its hardener says of itself.
+
+    ``time_factor`` is on all times: entries of before know no more.
+    """
+
+    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
+    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
+    time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] = 1.0
+    doses: dict[Mode, Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = Field(default_factory=dict)
+    own_hardener: HardenerSaid | None = None
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("doses", "own_hardener")
+
+    @property
+    def blend(self) -> Blend:
+        """The mix, as far as clock and gate care."""
+        hardener = self.own_hardener.own() if self.own_hardener else None
+        return Blend(self.hardener_speed, self.reducer_speed, doses_of(self.doses), hardener, self.time_factor)
+
+
+def blended(blend: Blend) -> dict[str, Any]:
+    """Return a mix as an entry says it."""
+    return {
+        "hardener_speed": blend.hardener_speed,
+        "reducer_speed": blend.reducer_speed,
+        "time_factor": blend.factor,
+        "doses": {mode.value: factor for mode, factor in blend.doses},
+        "own_hardener": asdict(blend.hardener) if blend.hardener else None,
+    }
+
+
+class CoatPayload(Blended):
     """One coat has ended now: a stripe coat, a mist coat and a full one alike. A pass is not a coat."""
 
     kind: Literal["coat"] = "coat"
@@ -56,8 +104,6 @@ class CoatPayload(Strict):
     reducer: ShortText | None = None
     batch: UUID | None = None
     volume_solids_pct: Share
-    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
-    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
     wet_film_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
     wet_film_measured_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
     method: Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"] = "hvlp"
@@ -65,7 +111,6 @@ class CoatPayload(Strict):
     space: UUID | None = None
     gun: dict[ShortText, ShortText] | None = None
     litres: Amount | None = None
-    time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] = 1.0
     promised: Promise | None = None
 
     @property
@@ -188,7 +233,7 @@ class BatchUse(Strict):
     ml: Amount
 
 
-class BatchPayload(Strict):
+class BatchPayload(Blended):
     """A batch was begun: what it is for, and what was worked out. Its pours follow as entries of their own."""
 
     kind: Literal["batch"] = "batch"
@@ -203,9 +248,6 @@ class BatchPayload(Strict):
     tare_g: Amount = 0.0
     tolerance_pct: Share = 5.0
     method: Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"] = "hvlp"
-    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
-    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
-    time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] = 1.0
     induction_minutes: Amount = 0.0
     pot_life_minutes: Amount | None = None
     pot_life_ref_c: Annotated[float, Field(ge=-100, le=200)] = 20.0

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from cool_sheen.core.coatings.products import Product, ReducerData
 from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.drying.blend import AS_USUAL, Blend, Doses
+from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.mixing.ratios import (
     BASIS_WORDS,
@@ -50,11 +52,11 @@ class Choice:
 
 @dataclass(frozen=True, slots=True)
 class Mix:
-    """A recipe, what its components are called in stock, and what the doses do to the drying times."""
+    """A recipe, what its components are called in stock, and what of it clock and gate mind."""
 
     recipe: Recipe
     components: tuple[Component, ...]
-    time_factor: float = 1.0
+    blend: Blend = AS_USUAL
 
 
 def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> Mix:
@@ -78,12 +80,13 @@ def mix_of(product: Product, supplies: Mapping[str, Supply], choice: Choice) -> 
         density = (component.supply and component.supply.density_g_per_ml) or part.density_g_per_ml
         parts.append(RecipePart(component.name, part.parts, own.get(component.key, density), solids))
         components.append(component)
-    additions, factor = _additions(product, supplies, choice, own)
+    additions, doses = _additions(product, supplies, choice, own)
     components += [component for component, _ in additions]
     recipe = Recipe(choice.measure or product.mix.measure, tuple(parts), tuple(a for _, a in additions))
     if product.mix.reducer and additions and additions[0][0].role == "reducer" and not choice.beyond_cap:
         _keep_cap(product.mix.reducer, recipe)
-    return Mix(recipe, tuple(components), factor)
+    hardener = next((c.supply.own for c in components if c.supply and c.supply.kind == "hardener"), None)
+    return Mix(recipe, tuple(components), Blend(choice.hardener_speed, choice.reducer_speed, doses, hardener))
 
 
 def _keep_cap(reducer: ReducerData, recipe: Recipe) -> None:
@@ -132,7 +135,7 @@ def _mixed_solids(
 
 def _additions(
     product: Product, supplies: Mapping[str, Supply], choice: Choice, own: Mapping[str, float]
-) -> tuple[list[tuple[Component, Addition]], float]:
+) -> tuple[list[tuple[Component, Addition]], Doses]:
     out: list[tuple[Component, Addition]] = []
     reducer = product.mix.reducer
     if choice.reducer_pct and reducer is None:
@@ -141,7 +144,7 @@ def _additions(
         pct = reducer.usual_pct if choice.reducer_pct is None else choice.reducer_pct
         if pct > 0:
             out.append(_reducer(product, reducer, supplies, choice, pct, own))
-    factor = 1.0
+    factors: dict[Mode, float] = {}
     for key, dose in choice.doses_ml_per_l:
         supply = supplies.get(key)
         if supply is None or product.family not in supply.families:
@@ -156,8 +159,9 @@ def _additions(
             _need_density(component.name, density, component.key)
             out.append((component, Addition(supply.name, _dose_pct(dose, density, choice, product), "ready", density)))
             if supply.time_factor and supply.dose_ml_per_l:
-                factor *= supply.time_factor ** (dose / supply.dose_ml_per_l)
-    return out, factor
+                moved = supply.time_factor ** (dose / supply.dose_ml_per_l)
+                factors[supply.moves] = factors.get(supply.moves, 1.0) * moved
+    return out, tuple(sorted(factors.items()))
 
 
 def _dose_pct(dose_ml_per_l: float, density: float, choice: Choice, product: Product) -> Percent:

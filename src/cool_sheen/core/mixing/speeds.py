@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.drying.blend import OwnHardener
 from cool_sheen.core.units import Celsius, SquareMetres
 
 ORDER: dict[str, tuple[str, ...]] = {
@@ -38,6 +39,14 @@ def fitting(product: Product, kind: str, method: str, supplies: Iterable[Supply]
     own = [s for s in found if s.used_by == brushed]
     found = own or [s for s in found if s.used_by == "any"]
     return sorted(found, key=lambda s: ORDER[kind].index(speed_of(s)))
+
+
+def own_hardener(product: Product, speed: str, supplies: Iterable[Supply]) -> OwnHardener | None:
+    """What the hardener of a speed says of itself, of those that go with a product; None where it goes by the sheet."""
+    if not any(part.name == "hardener" for part in product.mix.parts):
+        return None
+    found = [s for s in fitting(product, "hardener", "hvlp", supplies) if speed_of(s) == speed]
+    return found[0].own if found else None
 
 
 def propose(

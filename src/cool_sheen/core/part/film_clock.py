@@ -8,9 +8,10 @@ from uuid import UUID
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Believed, Clock, Film, stacked
+from cool_sheen.core.drying.blend import drying_with
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band, Believed, Clock, Film, film_with, stacked
 from cool_sheen.core.drying.heat import MAY_MISS_K, Bake
-from cool_sheen.core.drying.milestones import Milestone, Mode
+from cool_sheen.core.drying.milestones import DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import RecoatRule, Span, likely, never_keyed, phases, with_closing
 from cool_sheen.core.drying.touch import TouchTest, learn
 from cool_sheen.core.log.history import LaidCoat, Touch, ZoneHistory
@@ -76,6 +77,7 @@ class CoatClock:
     rule: RecoatRule
     spans: list[Span]
     tested: bool  # somebody touched it and it was ready for the next coat
+    drying: DryingData  # the sheet's times, with what the hardener says of itself
 
     @property
     def opens(self) -> Band | None:
@@ -104,7 +106,8 @@ def coat_clocks(
         factor: What the shop has learned of these products where the part stands.
     """
     sheets = [revisions[c.payload.coating] for c in zone.coats]
-    clocks = [climate.clock(sheet.drying) for sheet in sheets]
+    timed = [drying_with(sheet.drying, c.payload.blend.hardener) for c, sheet in zip(zone.coats, sheets, strict=True)]
+    clocks = [climate.clock(data) for data in timed]
     weighed = stacked(list(zip(clocks, [film_of(c) for c in zone.coats], strict=True)))
     out = []
     for place, (coat, sheet, clock, film) in enumerate(zip(zone.coats, sheets, clocks, weighed, strict=True)):
@@ -117,7 +120,7 @@ def coat_clocks(
         spans = phases(film.start, rule, likely(bands))
         spans = with_closing(never_keyed(spans) if sheet.never_sanded else spans)
         tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in counting)
-        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested))
+        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, clock.data))
     return out
 
 
@@ -132,14 +135,7 @@ def known_of(factor: FactorOf, sheet: Product, coat_kind: str, without: UUID | N
 
 def film_of(coat: LaidCoat) -> Film:
     """A logged coat as the clock sees it, alone."""
-    said = coat.payload
-    return Film(
-        coat.ended_at,
-        said.film_um,
-        said.hardener_speed,
-        said.reducer_speed,
-        ln_factor_mean=math.log(said.time_factor),
-    )
+    return film_with(coat.ended_at, coat.payload.film_um, coat.payload.coat_kind, coat.payload.blend)
 
 
 def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:

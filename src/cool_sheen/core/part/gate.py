@@ -1,7 +1,7 @@
 """The gate of the coat that will really go on: its film, hardener, doses, learned factor, and its minutes."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 
@@ -10,7 +10,8 @@ import numpy as np
 from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Film, stacked
+from cool_sheen.core.drying.blend import AS_USUAL, Blend, drying_with, limits_with
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Film, film_with, stacked
 from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.units import Micron, Minutes
@@ -27,17 +28,25 @@ class GoingOn:
     limits: Limits
     wet_film_um: Micron
     minutes: Minutes = 0.0  # that putting it on takes
-    hardener_speed: str = "standard"
-    reducer_speed: str = "medium"
-    ln_factor_mean: float = 0.0  # doses and what the shop learned, together
+    blend: Blend = AS_USUAL
+    coat_kind: str = "full"
+    ln_factor_mean: float = 0.0  # what the shop learned
     ln_factor_sd: float = DEFAULT_LN_SD
     below: tuple[tuple[DryingData, Film], ...] = ()  # what may still be drying under it, bottom first
 
     @classmethod
-    def of_sheet(cls, product: Product, hardener_speed: str | None = None) -> "GoingOn":
-        """A coat as the sheet lays it: its reference film, and no more known of it."""
-        speed = hardener_speed or "standard"
-        return cls(product.drying, product.limits.limits(), product.ref_wet_film_um, hardener_speed=speed)
+    def of_sheet(cls, product: Product, blend: Blend = AS_USUAL) -> "GoingOn":
+        """A coat as the sheet lays it: its reference film, and no more known of it than its mix."""
+        return cls(product.drying, product.limits.limits(), product.ref_wet_film_um).mixed(blend)
+
+    def mixed(self, blend: Blend) -> "GoingOn":
+        """The same coat out of another mix: its hardener's own stall and limits go with it."""
+        return replace(
+            self,
+            drying=drying_with(self.drying, blend.hardener),
+            limits=limits_with(self.limits, blend.hardener),
+            blend=blend,
+        )
 
 
 def safe_mark(data: DryingData) -> Milestone:
@@ -84,10 +93,11 @@ class CoatGate:
     def _needed_s(self, ended_s: float, mark: Milestone) -> float:
         """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
         coat = self.coat
-        film = Film(instant(ended_s), coat.wet_film_um, coat.hardener_speed, coat.reducer_speed)
+        film = film_with(instant(ended_s), coat.wet_film_um, coat.coat_kind, coat.blend)
         if self._below and mark.name not in SURFACE_MARKS:
             film = stacked([*self._below, (self._clock, film)])[-1]
-        return self._clock.needed_s(mark, film) * math.exp(coat.ln_factor_mean + P90 * coat.ln_factor_sd)
+        late = film.ln_factor_mean + coat.ln_factor_mean + P90 * coat.ln_factor_sd
+        return self._clock.needed_s(mark, film) * math.exp(late)
 
     def safe_s(self, start_s: float, mark: Milestone | None = None) -> float:
         """When a coat that starts at an instant is dew safe, or at another mark; infinite when never. [s since 1970]"""

@@ -1,13 +1,13 @@
 """What a plan remembers while it is laid: the film on top of each zone, the side that is up, the coats of each day."""
 
-import math
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Layer
-from cool_sheen.core.drying.clock import Band, Film
+from cool_sheen.core.drying.blend import Blend
+from cool_sheen.core.drying.clock import Band, film_with
 from cool_sheen.core.log.history import LaidCoat, Work
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.key import abraded, damp_until, wiped
@@ -116,29 +116,24 @@ class Memory:
         """The zones whose wipe is over a night old when a coat starts."""
         return frozenset(z for z in zones if (t := self.tops.get(z)) and t.key.wants_wipe(start))
 
-    def mix(self, layer: Layer, at: datetime) -> tuple[str, str, float]:
-        """The hardener, reducer and doses [1, on the times] of a coat: of the pot in use, as long as it can be used."""
+    def mix(self, layer: Layer, at: datetime) -> Blend:
+        """The mix of a coat: of the pot in use, as long as it can be used."""
         pot: Pot | None = self.sit.pots.get(layer.product)
         if pot is not None and (pot.ends is None or at < pot.ends):
-            return pot.hardener_speed, pot.reducer_speed, pot.time_factor
-        return layer.hardener_speed, layer.reducer_speed, 1.0
+            return pot.blend
+        own = self.sit.hardener(self.product(layer), layer.hardener_speed)
+        return Blend(layer.hardener_speed, layer.reducer_speed, hardener=own)
 
     def lay(self, step: CoatStep, product: Product) -> None:
         """Remember a coat that was placed."""
-        hardener, reducer, doses = self.mix(step.layer, self.now)
-        film = Film(
-            self.now,
-            step.coat.wet_film_um,
-            hardener,
-            reducer,
-            ln_factor_mean=math.log(doses),
-        )
+        blend = self.mix(step.layer, self.now)
+        film = film_with(self.now, step.coat.wet_film_um, step.coat.kind, blend)
         made: dict[tuple[int, PartClimate], Top] = {}
         for zone in step.zones:
             below = self.tops.get(zone)
             key = (id(below), self.seen[zone])
             if key not in made:
-                made[key] = laid(below, product, step.layer.id, step.coat.kind, film, self.seen[zone], self.sit.factor)
+                made[key] = laid(below, product, step.layer.id, film, blend, self.seen[zone], self.sit.factor)
             self.tops[zone] = made[key]
         self.coats.append((product.content_hash, self.sit.day.day_of(self.now), step.zones))
         self.hashes[product.content_hash] = product.key

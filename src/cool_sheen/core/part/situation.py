@@ -1,11 +1,12 @@
 """A part at one moment: what its zones are, what is owed to them, what they see. All that a decision needs."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.blend import Blend, OwnHardener
 from cool_sheen.core.log.history import History, ZoneHistory, Zones
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import MOST_COATS, CoatClock, FactorOf, coat_clocks, unknown_factor
@@ -33,12 +34,18 @@ class ZoneFilm:
 
 @dataclass(frozen=True, slots=True)
 class Pot:
-    """The mix in use for a product: its hardener, its doses, and until when it can be used."""
+    """The mix in use for a product, and until when it can be used."""
 
-    hardener_speed: str
-    reducer_speed: str
-    time_factor: float
+    blend: Blend
     ends: datetime | None = None
+
+
+HardenerOf = Callable[[Product, str], OwnHardener | None]  # what the hardener of a speed says of itself
+
+
+def as_the_sheet(product: Product, speed: str) -> OwnHardener | None:
+    """A hardener that says nothing of itself."""
+    return None
 
 
 @dataclass(frozen=True)
@@ -55,6 +62,7 @@ class Situation:
     day: WorkingDay
     factor: FactorOf = unknown_factor
     pots: Mapping[str, Pot] = field(default_factory=dict)
+    hardener: HardenerOf = as_the_sheet
 
     def film_of(self, zone: UUID) -> ZoneFilm:
         """Return the film of a zone."""

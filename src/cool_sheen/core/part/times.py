@@ -114,18 +114,10 @@ class Times:
         """The gates of the coat that will really go on, for each film that it goes on."""
         known = known_of(self.memory.sit.factor, product, step.coat.kind)
         mean, spread = known(safe_mark(product.drying).mode, self.memory.sit.climate.space)
-        hardener, reducer, doses = self.memory.mix(step.layer, at)
         minutes = self.memory.labour(step).total_seconds() / 60
-        coat = GoingOn(
-            product.drying,
-            product.limits.limits(),
-            step.coat.wet_film_um,
-            minutes,
-            hardener,
-            reducer,
-            mean + math.log(doses),
-            spread,
-        )
+        film = step.coat.wet_film_um
+        coat = GoingOn(product.drying, product.limits.limits(), film, minutes, coat_kind=step.coat.kind)
+        coat = replace(coat, ln_factor_mean=mean, ln_factor_sd=spread).mixed(self.memory.mix(step.layer, at))
         below = dict.fromkeys(
             (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ())
             for z in self.memory.in_order(step.zones)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.blend import Blend, drying_with
 from cool_sheen.core.drying.clock import Band, Film, stacked
 from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.part.climate import PartClimate
@@ -40,7 +41,7 @@ class Top:
         top = film.top
         if top is None:
             return None
-        stack = tuple((c.product.drying, c.film) for c in film.clocks[-_WEIGHS:])
+        stack = tuple((c.drying, c.film) for c in film.clocks[-_WEIGHS:])
         return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id)
 
     def with_key(self, key: Key) -> "Top":
@@ -60,13 +61,7 @@ class Top:
 
 
 def laid(
-    below: Top | None,
-    product: Product,
-    layer_id: str,
-    coat_kind: str,
-    film: Film,
-    climate: PartClimate,
-    factor: FactorOf,
+    below: Top | None, product: Product, layer_id: str, film: Film, blend: Blend, climate: PartClimate, factor: FactorOf
 ) -> Top:
     """The film on top after a coat that is planned.
 
@@ -74,13 +69,14 @@ def laid(
         below: What was on top before; None on bare zones.
         product: What goes on.
         layer_id: The layer that it belongs to.
-        coat_kind: Mists dry by what mists taught.
         film: The coat, without what still dries below it.
+        blend: Its mix.
         climate: What the zones see.
         factor: What the shop has learned of the product where the part stands.
     """
     under = below.stack[-_WEIGHS:] if below else ()
-    clock = climate.clock(product.drying)
-    film = stacked([*((climate.clock(data), f) for data, f in under), (clock, film)])[-1]
-    bands = taught(clock, film, [], known_of(factor, product, coat_kind), climate.stands)
-    return Top(product, bands, (*under, (product.drying, film)), climate, layer_id=layer_id)
+    data = drying_with(product.drying, blend.hardener)
+    clock = climate.clock(data)
+    film = stacked([*((climate.clock(d), f) for d, f in under), (clock, film)])[-1]
+    bands = taught(clock, film, [], known_of(factor, product, film.coat_kind), climate.stands)
+    return Top(product, bands, (*under, (data, film)), climate, layer_id=layer_id)

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import instant
+from cool_sheen.core.drying.blend import OwnHardener
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.units import Celsius
@@ -49,13 +50,14 @@ def open_slots(shut: Sequence[Shut], now: datetime, until: datetime) -> list[Slo
 Try = Callable[[Change, str], WayOpen | None]
 
 
-def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[WayOpen]:
+def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime, fast: OwnHardener | None = None) -> list[WayOpen]:
     """Find the smallest changes that would open a shut gate within a few hours.
 
     Args:
         climate: What a surface in the space sees.
         coat: What would go on.
         now: The present.
+        fast: What its fast hardener says of itself.
 
     Returns: In a room: heating to the lowest degree that does it, drying to the highest humidity that does it, both
         where neither alone is enough, the doors open. Outdoors: shade, a wind-break, both where that is sooner. And a
@@ -69,7 +71,8 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
     by_itself = gate.opens(now)
 
     def tried(change: Change, words: str) -> WayOpen | None:
-        return _opened(climate, coat, now, change, words)
+        faster = replace(coat.blend, hardener_speed="fast", hardener=fast)
+        return _opened(climate, coat if change.hardener_speed is None else coat.mixed(faster), now, change, words)
 
     found = _outdoors(tried) if climate.outdoors else _in_a_room(tried, climate, coat, now)
     found.append(tried(Change(hardener_speed="fast"), "take the fast hardener"))
@@ -77,8 +80,6 @@ def ways_to_open(climate: PartClimate, coat: GoingOn, now: datetime) -> list[Way
 
 
 def _opened(climate: PartClimate, coat: GoingOn, now: datetime, change: Change, words: str) -> WayOpen | None:
-    if change.hardener_speed is not None:
-        coat = replace(coat, hardener_speed=change.hardener_speed)
     gate = CoatGate(climate.changed(now, change), coat)
     slots = open_slots(gate.spans(now), now, now + timedelta(days=2))
     if not slots or slots[0].since > now + PATIENCE:

@@ -242,7 +242,7 @@ def _here(unit: Unit, uses: Sequence[PartCoats]) -> tuple[Celsius, UUID | None]:
 def _gels(
     unit: Unit, product: Product, mix: Mix, choice: Choice, space: UUID | None, weather: Weather
 ) -> datetime | None:
-    minutes = pot_minutes(product.mix.pot_life_minutes, choice.hardener_speed, mix.time_factor)
+    minutes = pot_minutes(product.mix.pot_life_minutes, mix.blend)
     if minutes is None:
         return None
     return pot_end(unit, space, unit.now, minutes, product.ref_temp_c, weather)

@@ -16,6 +16,7 @@ from cool_sheen.core.log.entries import (
     Target,
     ViscosityPayload,
     VoidPayload,
+    blended,
 )
 from cool_sheen.core.mixing.order import GATES, Stage, stages
 from cool_sheen.core.mixing.ratios import Share, shares
@@ -49,9 +50,7 @@ def _plan(worked: Worked, asked: Asked) -> BatchPayload:
         tare_g=asked.tare_g,
         tolerance_pct=product.mix.tolerance_pct,
         method=choice.method,  # type: ignore[arg-type]  # one of the product's
-        hardener_speed=choice.hardener_speed,  # type: ignore[arg-type]
-        reducer_speed=choice.reducer_speed,  # type: ignore[arg-type]
-        time_factor=mix.time_factor,
+        **blended(mix.blend),
         induction_minutes=product.mix.induction_minutes,
         pot_life_minutes=product.mix.pot_life_minutes,
         pot_life_ref_c=product.ref_temp_c,

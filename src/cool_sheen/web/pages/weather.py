@@ -14,9 +14,11 @@ from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.climate.sightings import read_sky
 from cool_sheen.core.climate.trend import Read, expected
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.blend import Blend, OwnHardener
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.log.entries import ClimateReadingPayload, SkySeen
 from cool_sheen.core.log.history import History, Stay
+from cool_sheen.core.mixing.speeds import own_hardener
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.plan.openings import open_slots, ways_to_open
@@ -72,7 +74,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
     products = _in_use(unit)
     sheet = shelf_now(unit).products.get(product) or products[0]
     at = climate.at(now)
-    gate = CoatGate(climate, GoingOn.of_sheet(sheet))
+    gate = CoatGate(climate, GoingOn.of_sheet(sheet, _blend(unit, sheet)))
     shut = gate.spans(now)
     return {
         "spaces": list(spaces.values()),
@@ -104,8 +106,8 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
         "measured": band.measured(
             measured_spans(unit, chosen, now - _BACK, weather), frame_around(now, _BACK, _AHEAD, 1150.0)
         ),
-        "rows": [_row(p, climate, now, zone) for p in products],
-        "ways_open": ways_to_open(climate, gate.coat, now),
+        "rows": [_row(p, _blend(unit, p), climate, now, zone) for p in products],
+        "ways_open": ways_to_open(climate, gate.coat, now, _own(unit, sheet, "fast")),
         "elsewhere": _open_elsewhere(unit, gate.coat, mass, spaces, chosen),
         "slots": open_slots(shut, now, now + _SLOTS_AHEAD)[:6],
         "here": _parts_here(unit, chosen),
@@ -184,9 +186,18 @@ def _in_use(unit: Unit) -> list[Product]:
     return [p for key, p in shelf.items() if key in used] or list(shelf.values())[:_SOME]
 
 
-def _row(product: Product, climate: PartClimate, now: datetime, zone: ZoneInfo) -> dict[str, Any]:
+def _own(unit: Unit, product: Product, speed: str) -> OwnHardener | None:
+    return own_hardener(product, speed, shelf_now(unit).supplies.values())
+
+
+def _blend(unit: Unit, product: Product) -> Blend:
+    """The mix of a product with the standard hardener."""
+    return Blend(hardener=_own(unit, product, "standard"))
+
+
+def _row(product: Product, blend: Blend, climate: PartClimate, now: datetime, zone: ZoneInfo) -> dict[str, Any]:
     """The gate of one product as its sheet lays it: open or shut now, why, until when."""
-    gate = CoatGate(climate, GoingOn.of_sheet(product))
+    gate = CoatGate(climate, GoingOn.of_sheet(product, blend))
     shut = gate.shut_at(now)
     opens = gate.opens(now) if shut else None
     last = None if shut else gate.closes(now)
