@@ -13,7 +13,6 @@ from cool_sheen.core.film.planned import sanding_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron
 
-
 PRIMES = ("primer", "sealer", "barrier")  # "add a primer" is no way out for one of these
 
 

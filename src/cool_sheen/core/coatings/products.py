@@ -26,7 +26,6 @@ from cool_sheen.core.drying.milestones import WORDS, DryingData, Milestone, Mode
 from cool_sheen.core.drying.phases import RecoatRule
 from cool_sheen.core.units import Micron
 
-
 # Roles and families that are never the last layer, whatever their sheets say.
 NEVER_LAST: dict[str, str] = {
     "surfacer": "it wants a clear or a topcoat", "sealer": "it wants a clear or a topcoat",

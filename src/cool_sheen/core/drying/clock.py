@@ -24,6 +24,7 @@ from cool_sheen.core.units import Micron
 
 NEAR_STEP_S, FAR_STEP_S, NEAR_S, MOST_KNOTS = 60.0, 600.0, 3 * 86_400.0, 150_000
 DEFAULT_LN_SD = 0.25
+_DAY_S = 86_400.0
 P90 = 1.2815515655446004  # standard normal deviate of the 90th percentile
 
 
@@ -166,6 +167,7 @@ class Clock:
     knots_s: Floats
     _midpoints: Series | None = None
     moving: tuple[Moving, ...] = STILL_SO  # how the air moves where the part stands, stay by stay
+    goes_on: bool = False  # beyond the climate's last point as in its last day, not as in its last minute
     _curves: dict[tuple[Mode, float], Curve] = field(default_factory=dict)
 
     @classmethod
@@ -182,6 +184,8 @@ class Clock:
             gained = modes.rate(milestone, self.data, middle) * np.diff(knots)
             if milestone.mode in modes.AIR_MOVES:
                 gained *= self._air(middle.at_s)
+            if self.goes_on:
+                gained[-1] = _as_in_the_last_day(knots, gained)
             if self.series.ends_s <= knots[0]:
                 gained = np.zeros_like(gained)  # the start lies out of the series' reach
             self._curves[key] = Curve(knots, np.concatenate([[0.0], np.cumsum(gained)]))
@@ -279,6 +283,16 @@ def _reached_along(curve: Curve, start_s: float, needed_s: Floats, along: Sequen
         found = np.where(np.isnan(found) & (reached < end), reached, found)
         left, begin = np.maximum(left - curve.progress(begin, end) / times, 0.0), end
     return found
+
+
+def _as_in_the_last_day(knots: Floats, gained: Floats) -> float:
+    """What the last, long stretch of a curve gains: a month ahead no night lasts for ever. [reference s]"""
+    last = knots[-2]
+    day = (knots[:-2] >= last - _DAY_S) & (knots[1:-1] <= last)
+    span = float(np.diff(knots)[:-1][day].sum())
+    if span <= 0:
+        return float(gained[-1])
+    return float(gained[:-1][day].sum() / span * (knots[-1] - last))
 
 
 def _crossings(series: Series, threshold_c: float, start_s: float) -> Floats:

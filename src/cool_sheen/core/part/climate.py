@@ -20,6 +20,7 @@ from cool_sheen.core.units import Celsius, Hours, Percent
 
 GATE_AHEAD_S = 14 * 86_400.0
 _FINE_S = 5 * 86_400.0
+_BEYOND_S = 400 * 86_400.0  # what cures for months has a date, too
 
 
 _BEND = 600.0 * np.arange(6 * 12 + 1)  # s: half a day in steps of ten minutes
@@ -84,7 +85,7 @@ class PartClimate:
         pieces = [np.arange(start, near, 600.0), np.arange(near, near + _FINE_S, 120.0)]
         last = float(self.series.at_s[-1])  # after it the climate stands still
         inside = self.series.at_s[self.series.at_s > start]
-        rest = [inside, np.arange(near + _FINE_S, last, 600.0), np.array([last, self.series.ends_s])]
+        rest = [inside, np.arange(near + _FINE_S, last, 600.0), np.array([last, last + _BEYOND_S])]
         self._grid = np.unique(np.concatenate([*pieces, *rest]))
         self._grid = self._grid[self._grid >= start]
         self._middle = self.series.sampled((self._grid[1:] + self._grid[:-1]) / 2)
@@ -107,7 +108,7 @@ class PartClimate:
         """The clock of a sheet in this climate."""
         if data not in self._clocks:
             moving = tuple(Moving(s.since_s, s.air_movement) for s in self.stands)
-            self._clocks[data] = Clock(self.series, data, self._grid, self._middle, moving)
+            self._clocks[data] = Clock(self.series, data, self._grid, self._middle, moving, goes_on=True)
         return self._clocks[data]
 
     def breaches(self, limits: Limits) -> list[Breach]:

@@ -3,7 +3,7 @@
 The next action of a part is the first thing that is placed, and its plan is all of them, so that the two never differ.
 """
 
-from collections.abc import Generator, Iterator
+from collections.abc import Generator, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -36,6 +36,23 @@ def place_all(situation: Situation) -> Iterator[Planned]:
     Raises: Stuck: a step that never opens in this climate.
     """
     return _Placer(situation).run()
+
+
+def lay_all(situation: Situation) -> tuple[list[Planned], Mapping[UUID, Top | None], str]:
+    """Lay out everything that is owed, as far as it goes.
+
+    Args:
+        situation: The part at this moment.
+
+    Returns: The steps; the film on top of each zone when they are done; and what stopped them, in words.
+    """
+    placer, steps = _Placer(situation), []
+    try:
+        for planned in placer.run():
+            steps.append(planned)
+    except Stuck as stuck:
+        return steps, placer.memory.tops, str(stuck)
+    return steps, placer.memory.tops, ""
 
 
 def gates_of(situation: Situation, step: CoatStep, at: datetime) -> list[CoatGate]:

@@ -11,11 +11,13 @@ from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
+from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.history import voids_that_stand
 from cool_sheen.core.part.status import statuses
+from cool_sheen.core.plan.reach import by_date
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
@@ -41,11 +43,22 @@ SPANS = {"8h": (2, 6), "2d": (12, 36), "8d": (48, 144)}
 def page(
     request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep, span: str = "", before: int = 0
 ) -> Response:
-    """Show a part; its log from the newest entry on, or from before one."""
-    context = _context(unit, shop, uuid, span, before)
+    """Show a part; its log from the newest entry on, or from before one; and what it reaches by a date."""
+    context = _context(unit, shop, uuid, span, before) | _by_date(unit, uuid, request.query_params.get("by", ""))
     findings = findings_of(unit, context["found"])
     newer = newer_data(unit, context["found"].row)
     return pages.show(request, unit, "part/page.html", findings=findings, newer=newer, **context)
+
+
+def _by_date(unit: Unit, uuid: UUID, by: str) -> dict[str, Any]:
+    """What a part reaches by a date that was typed; nothing where none was."""
+    typed = Typed({"by": by})
+    at = typed.moment("by", unit.zone)
+    if at is not None and at <= unit.now:
+        typed.notes["by"] = "Enter a time that lies ahead."
+    note = typed.notes.get("by", "")
+    reached = by_date(part_now(unit, uuid).situation, at) if at and not note else None
+    return {"by": reached, "by_typed": by, "by_note": note, "marks": WORDS}
 
 
 @router.get("/live")

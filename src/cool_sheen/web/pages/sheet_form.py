@@ -52,6 +52,8 @@ FILM = (
     Box("label_m2_per_l", "The label promises", unit="m² for a litre"),
     Box("hiding_um", "Dry film that hides black on white", "film", hint="For colours."),
     Box("coats_a_day", "Coats a day at most"),
+    Box("build_coats", "Coats of a finished build", hint="What “the finished build” means in the times below."),
+    Box("film_exponent", "Power of the film in its times", hint="Left empty: as it dries. Nought: it sets by itself."),
     Box("key_grit", "Key with grit", "words"),
     Box("needs_over", "Why it is no top coat", "words", hint="Left empty: it may be the last layer."),
     Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),
@@ -92,14 +94,19 @@ MIX = (
         (("mixed", "the mixed paint and hardener"), ("paint", "the paint alone"), ("ready", "the ready mix")),
     ),
 )  # fmt: skip
+_COUNTS_FOR = (("coat", "one coat"), ("build", "the finished build, from the last coat on"))
+_AFTER = (("mist", "a mist coat"), ("stripe", "a stripe coat"), ("drop", "a drop coat"), ("cover", "a cover coat"))
 ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     "milestones": ("Milestones", (
         _choice("name", "It is", _MARKS), _choice("mode", "driven by", ((m.value, m.value) for m in Mode)),
-        Box("ref_minutes", "after", unit="min"), Box("activation_kj_per_mol", "activation", unit="kJ/mol"),
+        Box("ref_minutes", "after", unit="min"), _choice("counts_for", "counts for", _COUNTS_FOR),
+        _choice("after", "put on before it", _AFTER), Box("film_um", "for a film of", "film"),
+        Box("activation_kj_per_mol", "activation", unit="kJ/mol"),
     )),
     "windows": ("Recoat windows", (
         _choice("follows", "Followed by", _FOLLOWS), _choice("opens", "opens when", _MARKS),
-        _choice("closes", "closes when", _MARKS), _choice("lifts_until", "lifts until", _MARKS),
+        _choice("closes", "closes when", _MARKS, "The same as it opens with: only when it was sanded."),
+        _choice("lifts_until", "lifts until", _MARKS),
         _choice("sand", "sandable when", _MARKS), Box("redissolves", "redissolves", "flag"),
     )),
     "mix.parts": ("Components", (
