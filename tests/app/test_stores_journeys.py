@@ -8,7 +8,9 @@ from zoneinfo import ZoneInfo
 import pytest
 from tests.app.test_mixing_journeys import balance, batch_of, begin, do, mix_through, state_of, title, up_to_priming
 
-from cool_sheen.store.models import Shop, Space
+from cool_sheen.service.jobs import spaces_by_id
+from cool_sheen.service.shops import NewSpace, change_space
+from cool_sheen.store.models import Shop
 
 
 def test_a_size_of_ones_own_is_bought_where_it_is_the_cheapest_and_a_second_of_its_name_is_refused(shop):
@@ -56,8 +58,8 @@ def test_the_pot_life_follows_the_warmth_of_the_room_and_a_gelled_mix_is_waste(s
 
     cool = until()
     with shop.workshop.open() as unit:
-        for space in unit.session.query(Space):
-            space.heater_min_c = 32
+        for space in spaces_by_id(unit).values():
+            change_space(unit, space.uuid, NewSpace(name=space.name, kind="insulated_shop", heater_min_c=32))
     warm = until()
     assert warm < cool
     label = shop.http.get(f"/mix/{batch}/label").text
