@@ -308,7 +308,7 @@ def test_every_countdown_says_why_and_the_weather_answers_at_once(page, served):
     page.goto("/weather")
     page.get_by_label("Space").select_option("Yard")
     expect(page.get_by_role("heading", name="Yard outdoors")).to_be_visible()
-    page.get_by_label("Surface").select_option("casting")
+    page.get_by_label("Surface", exact=True).select_option("casting")
     expect(page).to_have_url(re.compile("surface=casting"))
     expect(page.get_by_role("row", name="Two-pack clear, gloss")).to_contain_text(re.compile("last safe start|opens"))
 
@@ -335,6 +335,8 @@ def test_a_whole_coat_in_gloves_touch_test_included(page, served):
     ready = page.locator("#dialog").get_by_role("button", name="Ready", exact=True)
     assert ready.bounding_box()["height"] >= 120
     ready.click()
+    expect(page.locator("#dialog").get_by_role("alert")).to_contain_text("Sure? Ready after 0 min")
+    page.locator("#dialog").get_by_role("button", name="Ready", exact=True).click()
     expect(page.locator("#dialog")).to_be_hidden()
     expect(page.locator(".lane", has_text="Carousel panel")).to_contain_text("Enamel 2 of 2")
 
