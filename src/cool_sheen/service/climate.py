@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import believed, corrected
-from cool_sheen.core.climate.rooms import OPEN_DOOR_LAG_H, SURFACE_LAG_H, bends, rooms_climate
+from cool_sheen.core.climate.rooms import SURFACE_LAG_H, RoomStretch, bends, rooms_climate
 from cool_sheen.core.climate.series import JUST_BEFORE_S, REACH, Series, instant, seconds
 from cool_sheen.core.climate.sky import Exposure
 from cool_sheen.core.climate.surfaces import airs_joined, skies_joined, surface_seen
@@ -24,7 +24,7 @@ from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import AHEAD, RUN_IN, SENSOR_BACK, Span, Weather, block_of, span_of, weather_now
 from cool_sheen.store.models import Space
 
-_OFTEN_S, _SELDOM_S, _SLOW_ROOM_H = 600.0, 1800.0, 2.0
+_OFTEN_S, _SELDOM_S = 600.0, 1800.0
 
 
 def space_series(unit: Unit, space: Space, since: datetime, weather: Weather, until: datetime | None = None) -> Series:
@@ -51,8 +51,7 @@ def _make_series(unit: Unit, space: Space, span: Span, weather: Weather) -> Seri
     if all(was.kind == "outdoors" for was in described):
         return outside.air
     stretches = room_stretches(described, doors_of(unit).get(space.uuid, []))
-    quickest = min(s.room.lag_h for s in stretches)
-    model = rooms_climate(_looked_at(outside.air, [s.since_s for s in stretches], quickest), stretches)
+    model = rooms_climate(_looked_at(outside.air, stretches), stretches)
     sources = records_of(unit, space.uuid, origin - RUN_IN, span.until)
     if space.has_sensor:
         # A stand-in makes way for what was really measured: from the first real reading on it is silent.
@@ -64,12 +63,17 @@ def _make_series(unit: Unit, space: Space, span: Span, weather: Weather) -> Seri
     return corrected(model, believed(sources), stretches)
 
 
-def _looked_at(outdoor: Series, changes_s: Sequence[float], lag_h: float) -> Series:
-    """The weather at the instants at which a room that follows it is nearly straight between."""
-    step = _OFTEN_S if lag_h < _SLOW_ROOM_H else _SELDOM_S
+def _looked_at(outdoor: Series, stretches: Sequence[RoomStretch]) -> Series:
+    """The weather at the instants between which a room that follows it is nearly straight.
+
+    The same ones however a room was changed later: what was does not move by it.
+    """
     first, last = float(outdoor.at_s[0]), float(outdoor.at_s[-1])
-    after = bends([t for t in changes_s if t > first], max(lag_h, OPEN_DOOR_LAG_H))
-    return outdoor.sampled(np.unique(np.concatenate([outdoor.at_s, np.arange(first, last, step), after[after < last]])))
+    changes = [s.since_s for s in stretches if s.since_s > first]
+    after = [bends([s.since_s], s.room.lag_h) for s in stretches if s.since_s in changes]
+    knots = [outdoor.at_s, np.arange(first, last, _OFTEN_S), *after]
+    at = np.unique(np.concatenate(knots))
+    return outdoor.sampled(at[at <= last])
 
 
 def part_climate(

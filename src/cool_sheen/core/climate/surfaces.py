@@ -43,7 +43,7 @@ def surface_seen(
     Source: docs/trade.md, Surfaces and rooms.
     """
     first, last = float(air.at_s[0]), float(air.at_s[-1])
-    read = sorted((at, temp) for at, temp in read if first < at < last)
+    read = sorted({at: temp for at, temp in read if first < at < last}.items())  # of one instant the last word counts
     measured = np.array([at for at, _ in read])
     jumps = air.at_s[1:][np.diff(air.at_s) < _JUMP_S]
     knots = [air.at_s, bends(jumps, lag_h), measured, measured - JUST_BEFORE_S, bends(measured, lag_h)]
