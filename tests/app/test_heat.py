@@ -94,3 +94,33 @@ def test_a_lamp_on_an_ordinary_film_brings_it_forward_and_the_part_cools_before_
     shop.clock.turn(hours=8)
     cooled = shop.standing(part)
     assert gate_of(cooled, cooled.next_coat()).shut_at(shop.clock.at) is None
+
+
+def test_a_stage_goes_by_its_sheet_by_season_and_with_its_prompts(shop):
+    """January: the last hold is longer, and what is not ticked of it stands in the log."""
+    shop.clock.at = T0 - timedelta(days=150)
+    part = shop.new_part("high-heat-staged", "bare_steel_sheet")
+    for _ in range(30):
+        if heat_now(shop, part).startswith("Heat"):
+            break
+        shop.do_next(part)
+    shop.clock.turn(hours=72)  # the film flashes off
+    dialog = shop.http.get(f"/parts/{part}/bake").text
+    assert "By the sheet 120 °C at the metal for 30 min." in dialog
+    assert 'name="tick_0"' not in dialog
+    for metal, minutes, ticks in ((120, 30, {}), (180, 30, {"tick_0": "1", "tick_1": "1"})):
+        assert shop.log(part, "bake", metal=str(metal), minutes=str(minutes), **ticks).status_code == 200
+        shop.clock.turn(hours=3)
+    dialog = shop.http.get(f"/parts/{part}/bake").text
+    assert "230 °C at the metal for 75 min, in winter" in dialog
+    short = shop.log(part, "bake", metal="230", minutes="60")
+    assert (short.status_code, "Hold it for 75 min at that temperature, in winter" in short.text) == (422, True)
+    assert shop.log(part, "bake", metal="230", minutes="75", tick_0="1").status_code == 200
+    log = shop.http.get(f"/parts/{part}").text
+    assert "180 °C metal for 30 min, extraction on, people and animals out" in log
+    assert "75 min, extraction on; not ticked: people and animals out, smoke gone before the end" in log
+
+
+def heat_now(shop, part):
+    """The label of what is next."""
+    return next((row.step.label for row in shop.standing(part).rows if row.owed), "")

@@ -1,16 +1,19 @@
 """Logging heat: stages in their order, at their target, held long enough; or a lamp on an ordinary film."""
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field
 
+from cool_sheen.core.climate.sun import is_winter
 from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
 from cool_sheen.core.log.entries import Recorded, StepPayload
 from cool_sheen.core.log.history import Zones
 from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.units import Celsius, Minutes
 from cool_sheen.core.work.steps import HeatStep
 from cool_sheen.service.journal import Press, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow
@@ -25,6 +28,7 @@ class BakeSaid(Strict):
     metal_temp_c: Annotated[float, Field(gt=0, le=1200, allow_inf_nan=False)]
     minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)]
     zones: tuple[UUID, ...] = ()
+    ticked: tuple[str, ...] = ()
 
 
 def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime | None = None) -> Recorded:
@@ -33,31 +37,62 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
     Raises: Refused: nothing coated, a film that has not flashed off, a stage out of its turn, metal that is too cold or
         too hot for it, a hold that was too short; at the field, with what to do.
     """
-    if before := same_press(unit, uuid, "bake", found.row, said.model_dump(exclude={"zones"})):
+    if before := same_press(unit, uuid, "bake", found.row, said.model_dump(exclude={"zones", "ticked"})):
         return before
     zones = frozenset(said.zones) or found.situation.all_zones
     tops = [film.top for film in found.situation.films if film.top and film.zones & zones]
     if not tops:
         raise Refused("There is no film to heat yet: log the first coat.", status=409)
     began = (at or unit.now) - timedelta(minutes=said.minutes)
-    step = stage_ahead(found)
+    stage = stage_ahead(found)
+    step = stage.step if stage else None
     for top in tops:
         _flashed_off(unit, top, step, began)
-    if step is not None:
+    if stage is not None:
         first = next(iter(found.ahead()), None)
         if first is not None and first.kind == "coat":
             raise Refused(f"{first.label} comes first: what is heated is not coated over.", status=409)
-        _in_stage(step, said)
+        _in_stage(stage, said)
     elif any(top.product.heat_stages for top in tops) or said.metal_temp_c > _LAMP_MOST_C:
         raise Refused("Too hot for this film.", {"metal": f"Without a stage in the system up to {_LAMP_MOST_C:g} °C."})
-    payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c)
+    asked = stage.to_tick if stage else ()
+    seen = tuple(words for words in asked if words in said.ticked)
+    missed = ", ".join(words for words in asked if words not in said.ticked)
+    note = f"not ticked: {missed}" if missed else None
+    payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c, ticked=seen, note=note)
     about: Zones = frozenset(said.zones)
     return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
 
 
-def stage_ahead(found: PartNow) -> HeatStep | None:
+@dataclass(frozen=True, slots=True)
+class StageNow:
+    """The heat stage that is next: by the sheet of what lies on top where that has stages, else by the system."""
+
+    step: HeatStep
+    metal_temp_c: Celsius | None
+    hold_minutes: Minutes | None
+    to_tick: tuple[str, ...] = ()
+    winter: bool = False  # the hold is that of the cold half of the year
+
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return self.step.label
+
+
+def stage_ahead(found: PartNow) -> StageNow | None:
     """Return the heat stage that is next; None where the system names none any more."""
-    return next((s for s in found.ahead() if isinstance(s, HeatStep)), None)
+    step = next((s for s in found.ahead() if isinstance(s, HeatStep)), None)
+    if step is None:
+        return None
+    stages = found.top.product.heat_stages if found.top else ()
+    place = [s.id for s in found.owed.steps if isinstance(s, HeatStep)].index(step.id)
+    if place >= len(stages):
+        return StageNow(step, step.metal_temp_c, step.hold_minutes)
+    winter = is_winter(found.now.astimezone(found.unit.zone), found.unit.the_shop.latitude)
+    stage = stages[place]
+    cold = winter and stage.winter_hold_minutes is not None
+    return StageNow(step, stage.metal_temp_c, stage.hold(winter=winter), stage.to_tick, cold)
 
 
 def _flashed_off(unit: Unit, top: CoatClock, step: HeatStep | None, began: datetime) -> None:
@@ -71,8 +106,8 @@ def _flashed_off(unit: Unit, top: CoatClock, step: HeatStep | None, began: datet
         )
 
 
-def _in_stage(step: HeatStep, said: BakeSaid) -> None:
-    target, hold = step.metal_temp_c, step.hold_minutes
+def _in_stage(stage: StageNow, said: BakeSaid) -> None:
+    target, hold = stage.metal_temp_c, stage.hold_minutes
     if target is not None and said.metal_temp_c < target - MAY_MISS_K:
         note = f"This stage asks for {target:g} °C at the metal, and it read {said.metal_temp_c:g}: go on heating."
         raise Refused("The metal is not there yet.", {"metal": note})
@@ -80,4 +115,5 @@ def _in_stage(step: HeatStep, said: BakeSaid) -> None:
         note = f"This stage asks for {target:g} °C, and it read {said.metal_temp_c:g}: too fast blisters. Let it cool."
         raise Refused("The metal is too hot for this stage.", {"metal": note})
     if hold is not None and said.minutes < hold - 0.5:
-        raise Refused("The hold was too short.", {"minutes": f"Hold it for {hold:g} min at that temperature."})
+        season = ", in winter" if stage.winter else ""
+        raise Refused("The hold was too short.", {"minutes": f"Hold it for {hold:g} min at that temperature{season}."})

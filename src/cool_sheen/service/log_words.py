@@ -47,6 +47,15 @@ def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
     return f"Touched: {mark}{how}" if payload.ready else f"Touched: not yet {mark}{how}"
 
 
+def _says_bake(payload: Any, units: str) -> str:
+    if not payload.minutes:
+        return "Heated"
+    seen = f", {', '.join(payload.ticked)}" if payload.ticked else ""
+    missed = f"; {payload.note}" if payload.note else ""
+    metal = amount(payload.metal_temp_c, "temperature", units, 0)
+    return f"Heated: {metal} metal for {payload.minutes:g} min{seen}{missed}"
+
+
 def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
     test = shipped().tests.get(payload.test)
     result = test.result(payload.result) if test else None
@@ -60,11 +69,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "sand": _says_sand,
     "touch_test": _says_touch,
     "survey_test": _says_test,
-    "bake": lambda p, _, units: (
-        f"Heated: {amount(p.metal_temp_c, 'temperature', units, 0)} metal for {p.minutes:g} min"
-        if p.minutes
-        else "Heated"
-    ),
+    "bake": lambda p, _, units: _says_bake(p, units),
     "climate_reading": lambda p, names, units: (
         f"Read in {names.get(str(p.space), 'a space')}: {amount(p.air_temp_c, 'temperature', units)}, {p.rh_pct:.0f} %"
         + (f", surface {amount(p.surface_temp_c, 'temperature', units)}" if p.surface_temp_c is not None else "")

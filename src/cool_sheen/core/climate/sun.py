@@ -47,6 +47,11 @@ def sun_times(day: datetime, latitude: float, longitude: float, zone: ZoneInfo) 
     return SunTimes(when(sunrise), when(sunset))
 
 
+def is_winter(at: datetime, latitude: float | None) -> bool:
+    """Whether it is the cold half of the year: November to March, in the south May to September."""
+    return at.month in ((5, 6, 7, 8, 9) if latitude is not None and latitude < 0 else (11, 12, 1, 2, 3))
+
+
 def sun_sine(at_s: Floats, latitude: float, longitude: float) -> Floats:
     """Sine of the height of the sun.
 

@@ -135,10 +135,24 @@ class MixData(Strict):
 
 
 class HeatStage(Strict):
-    """One hold of a staged heat: the metal's temperature, and how long it stays there."""
+    """One hold of a staged heat: the metal's temperature, how long it stays there, and what to see to before it counts.
+
+    ``prompts`` are parted by semicolons: each is ticked when the stage is logged.
+    """
 
     metal_temp_c: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
     hold_minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)]
+    winter_hold_minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)] | None = None
+    prompts: Text | None = None
+
+    def hold(self, *, winter: bool) -> float:
+        """How long it is held in a season. [min]"""
+        return self.winter_hold_minutes if winter and self.winter_hold_minutes else self.hold_minutes
+
+    @property
+    def to_tick(self) -> tuple[str, ...]:
+        """What is ticked when it is logged."""
+        return tuple(p.strip() for p in (self.prompts or "").split(";") if p.strip())
 
 
 class AerosolData(Strict):

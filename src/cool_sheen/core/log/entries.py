@@ -133,13 +133,16 @@ class SandPayload(Strict):
     break_through: ShortText | None = None
 
 
-class StepPayload(Strict):
-    """A step that leaves no more behind than that it was done."""
+class StepPayload(Grown):
+    """A step that leaves no more behind than that it was done, and what was ticked with it."""
 
     kind: StepKind
     minutes: Amount | None = None
     metal_temp_c: Annotated[float, Field(ge=-50, le=1200, allow_inf_nan=False)] | None = None
     note: LongText | None = None
+    ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("ticked",)
 
 
 class TouchTestPayload(Grown):

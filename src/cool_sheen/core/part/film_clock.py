@@ -146,7 +146,7 @@ def _by_heat(sheet: Product, bakes: list[Bake]) -> dict[str, Band]:
         if (
             stages
             and bake.metal_temp_c >= stages[0].metal_temp_c - MAY_MISS_K
-            and (bake.minutes >= stages[0].hold_minutes - 0.5)
+            and (bake.minutes >= min(stages[0].hold(winter=w) for w in (True, False)) - 0.5)
         ):
             stages.pop(0)
             reached = bake.end

@@ -271,10 +271,18 @@ def bake(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         if minutes is None:
             typed.notes["minutes"] = "Enter how long it was held: 0.5 to 1440 min."
         typed.stop()
-        said = heat.BakeSaid.model_validate({"metal_temp_c": metal, "minutes": minutes, "zones": typed.ticked("zone")})
+        told = {"metal_temp_c": metal, "minutes": minutes, "zones": typed.ticked("zone")}
+        said = heat.BakeSaid.model_validate(told | {"ticked": _prompts(found, typed)})
         return heat.baked(unit, found, press, said, at)
 
     return _log(request, uuid, workshop, pages, form, write)
+
+
+def _prompts(found: PartNow, typed: Typed) -> tuple[str, ...]:
+    """What was ticked of what a heat stage asks for."""
+    stage = heat.stage_ahead(found)
+    asked = stage.to_tick if stage else ()
+    return tuple(words for place, words in enumerate(asked) if typed.flag(f"tick_{place}"))
 
 
 @router.post("/move")

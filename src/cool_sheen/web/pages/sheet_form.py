@@ -114,6 +114,8 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     )),
     "heat_stages": ("Heat stages", (
         Box("metal_temp_c", "Metal at", "temperature"), Box("hold_minutes", "held for", unit="min"),
+        Box("winter_hold_minutes", "in winter for", unit="min"),
+        Box("prompts", "to be ticked", "words", hint="Parted by semicolons, such as: vent open; people out."),
     )),
 }  # fmt: skip
 GROUPS = {"sheet": "The sheet", "limits": "Climate limits", "mix": "Mix", "aerosol": "Can"}
