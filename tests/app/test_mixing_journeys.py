@@ -310,3 +310,30 @@ def test_moving_a_part_to_another_session_changes_the_cans(shop):
     assert re.search(r"With it moved: <b>\d+ cans", moved)
     assert "Sat 1 Aug" in moved
     assert shop.http.get("/stores/cans", params={"part": part, "day": "soon", "to": day}).status_code == 422
+
+
+def test_a_film_that_needs_more_paint_than_there_was_is_asked_back_and_a_batch_is_left_out_of_the_yields(shop):
+    part = up_to_priming(shop)
+    batch = batch_of(begin(shop, "epoxy-primer-grey", [part], cup="4 l"))
+    mix_through(shop, batch)
+    assert shop.log(part, "coat").status_code == 200
+    ready = state_of(shop, batch).cup.ready_ml
+    doubted = do(shop, batch, "end", left=f"{ready - 20:.0f} ml", goes="waste")
+    assert (doubted.status_code, "that is not enough" in doubted.text) == (422, True)
+    assert 'name="sure" value="1"' in doubted.text
+    assert state_of(shop, batch).ended is None
+    with shop.workshop.open() as unit:
+        assert yields(unit) == {}
+    assert do(shop, batch, "end", left=f"{ready - 20:.0f} ml", goes="waste", sure="1").status_code == 200
+    assert "left out of the shop's yields" in shop.http.get(f"/mix/{batch}").text
+    with shop.workshop.open() as unit:
+        assert yields(unit) == {}
+    do(shop, batch, "undo", entry=str(state_of(shop, batch).end_entry))
+    assert do(shop, batch, "end", left="20 ml", goes="waste").status_code == 200
+    with shop.workshop.open() as unit:
+        assert yields(unit)
+    assert do(shop, batch, "leave-out").status_code == 200
+    with shop.workshop.open() as unit:
+        assert yields(unit) == {}
+    other = batch_of(begin(shop, "epoxy-primer-grey", [part], cup="4 l"))
+    assert do(shop, other, "leave-out").status_code == 409

@@ -15,7 +15,7 @@ from cool_sheen.core.materials.cans import cans_for, cans_of_coats
 from cool_sheen.core.materials.consumables import Used
 from cool_sheen.core.materials.cost import Cost
 from cool_sheen.core.materials.kits import Kit, cheapest
-from cool_sheen.core.materials.yields import Use, learn_yields
+from cool_sheen.core.materials.yields import Use, doubt, learn_yields
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off
@@ -170,3 +170,23 @@ def test_a_coat_is_put_on_as_most_of_its_area_is(brushed, method):
     system = catalogue.systems["one-pack-enamel"]
     coats = [paint_of(s, zones, catalogue.products) for s in steps_of(system, zones) if isinstance(s, CoatStep)]
     assert coats[-1].method == method  # the primer is not brushed
+
+
+@pytest.mark.parametrize(
+    ("used_ml", "coats", "planned", "says"),
+    [
+        (240, 1, 1, ""),
+        (120, 1, 1, ""),
+        (119, 1, 1, "that is not enough"),
+        (1200, 1, 1, ""),
+        (1201, 1, 1, "hardly any of it"),
+        (240, 3, 1, "3 coats came out of it, and it was mixed for 1"),
+        (240, 3, 0, ""),
+    ],
+)
+def test_a_batch_whose_film_and_paint_do_not_go_together_is_doubted(used_ml, coats, planned, says):
+    """1.2 m2 at 100 um: 120 ml lie on the part."""
+    found = doubt([Use("sheet", "hvlp", 1.2, 100, used_ml)], used_ml, coats, planned)
+    assert says in found
+    assert bool(found) is bool(says)
+    assert doubt([], used_ml, 0, planned) == ""

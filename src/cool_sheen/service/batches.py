@@ -163,6 +163,11 @@ def _learn(unit: Unit) -> dict[tuple[str, str], Yield]:
     states = (
         [s for s in fold_batches(log.of_batches(unit.session, names)).values() if s.ended and s.coats] if names else []
     )
+    return learn_yields(use for uses in uses_of(unit, [s for s in states if s.teaches]) for use in uses)
+
+
+def uses_of(unit: Unit, states: Sequence[BatchState]) -> list[list[Use]]:
+    """Return what each batch took, shared among its coats."""
     wanted = {t.zone for s in states for coat in s.coats for t in coat.targets if t.zone}
     rows = unit.session.execute(
         select(Zone.uuid, Zone.area_m2, Zone.shape, Face.method)
@@ -170,7 +175,7 @@ def _learn(unit: Unit) -> dict[tuple[str, str], Yield]:
         .where(Zone.uuid.in_(wanted))
     )
     zones = {uuid: (area, (shape or {}).get("kind", "typed"), method) for uuid, area, shape, method in rows}
-    return learn_yields(use for state in states for use in _uses(state, zones))
+    return [_uses(state, zones) for state in states]
 
 
 def _uses(state: BatchState, zones: dict[UUID, tuple[float, str, str]]) -> list[Use]:

@@ -20,6 +20,8 @@ from cool_sheen.core.mixing.pours import PourTarget, targets
 from cool_sheen.core.mixing.ratios import Batch, Share, poured_batch
 from cool_sheen.core.units import Millilitres
 
+LEFT_OUT = "left_out_of_the_yields"  # the stamp of a batch from which nothing is to be learned
+
 
 @dataclass(frozen=True, slots=True)
 class Poured:
@@ -44,7 +46,13 @@ class BatchState:
     ended: datetime | None = None
     left_ml: Millilitres = 0.0
     goes: str = ""
+    alone: bool = False
     end_entry: UUID | None = None
+
+    @property
+    def teaches(self) -> bool:
+        """Whether the shop's yields are learned from it: it ended, it goes together, and nobody took it out of them."""
+        return self.ended is not None and not self.alone and LEFT_OUT not in self.stamps
 
     @property
     def split(self) -> list[Share]:
@@ -127,4 +135,4 @@ def _add(state: BatchState, entry: Entry) -> None:
         state.coats.append(entry)
     elif isinstance(payload, BatchEndPayload):
         state.ended, state.left_ml, state.goes = entry.occurred_at, payload.left_ml, payload.goes
-        state.end_entry = entry.uuid
+        state.end_entry, state.alone = entry.uuid, payload.alone

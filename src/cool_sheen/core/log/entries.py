@@ -281,13 +281,19 @@ class ViscosityPayload(Strict):
     by: ShortText = "cup"
 
 
-class BatchEndPayload(Strict):
-    """A batch is used up, or what is left of it goes somewhere."""
+class BatchEndPayload(Grown):
+    """A batch is used up, or what is left of it goes somewhere.
+
+    ``alone``: its film and its paint do not go together, it was asked back, and it is so: nothing is learned of it.
+    """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("alone",)
 
     kind: Literal["batch_end"] = "batch_end"
     batch: UUID
     left_ml: Amount
     goes: Literal["nothing_left", "offered", "jar", "waste"]
+    alone: bool = False
 
 
 class FilmReadingPayload(Strict):

@@ -1,6 +1,6 @@
 """What this shop really uses: paint for a square metre, by shape and method, learned from its batches."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from cool_sheen.core.units import Micron, Millilitres, SquareMetres
@@ -51,6 +51,29 @@ class Yield:
         """Transfer to reckon with: the book's at first, the shop's own the more was logged. [1]"""
         shop = self.film_ml + _BOOK_WEIGHT_ML * book
         return min(_MOST, max(_LEAST, shop / (self.used_ml + _BOOK_WEIGHT_ML)))
+
+
+def doubt(uses: Sequence[Use], used_ml: Millilitres, coats: int, planned: int) -> str:
+    """Say why a batch can hardly be right, when its film and its paint are held against each other; nothing if it can.
+
+    Args:
+        uses: Its coats.
+        used_ml: What was used of it. [ml]
+        coats: How many coats came out of it.
+        planned: For how many it was mixed; nought where it was mixed for none that is named.
+
+    Source: docs/trade.md, Paint and buying.
+    """
+    film_ml = sum(use.film_ml for use in uses)
+    if planned and coats > planned:
+        return f"{coats} coats came out of it, and it was mixed for {planned}."
+    if not film_ml:
+        return ""
+    if film_ml > used_ml:
+        return f"The films that were logged hold {film_ml:.0f} ml, and {used_ml:.0f} ml were used: that is not enough."
+    if film_ml < _LEAST * used_ml:
+        return f"Of {used_ml:.0f} ml no more than {film_ml:.0f} ml would lie on the parts: hardly any of it."
+    return ""
 
 
 def learn_yields(uses: Iterable[Use]) -> dict[tuple[str, str], Yield]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID, uuid5
 
-from cool_sheen.core.log.batches import BatchState
+from cool_sheen.core.log.batches import LEFT_OUT, BatchState
 from cool_sheen.core.log.entries import (
     BatchEndPayload,
     BatchLine,
@@ -18,11 +18,12 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
     blended,
 )
+from cool_sheen.core.materials.yields import doubt
 from cool_sheen.core.mixing.order import GATES, Stage, stages
 from cool_sheen.core.mixing.ratios import Share, shares
 from cool_sheen.core.units import Grams, Millilitres
 from cool_sheen.service import journal
-from cool_sheen.service.batches import find
+from cool_sheen.service.batches import find, uses_of
 from cool_sheen.service.mixing.plan import Asked, PartCoats, Worked, work_out
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
@@ -293,10 +294,19 @@ def take_back(unit: Unit, uuid: UUID, press: UUID, entry: UUID) -> Recorded:
     return journal.write(unit, _about(unit, state), VoidPayload(), journal.Press(press), voids=entry)
 
 
-def end(unit: Unit, uuid: UUID, press: UUID, left_ml: Millilitres, goes: str) -> Recorded:
+def end(unit: Unit, uuid: UUID, press: UUID, left_ml: Millilitres, goes: str, *, sure: bool = False) -> Recorded:
     """End a batch: nothing left, offered to others, into a jar, or waste.
 
-    Raises: Refused: more left than was mixed, two-pack into a jar, one-pack offered, or a mix that has gelled.
+    Args:
+        unit: The unit of work.
+        uuid: The batch.
+        press: The press.
+        left_ml: What is left. [ml]
+        goes: Where that goes.
+        sure: Whether its film and its paint are right, though they do not go together.
+
+    Raises: Refused: more left than was mixed, two-pack into a jar, one-pack offered, a mix that has gelled; a film that
+        would need more paint than there was, and nobody is sure.
     """
     running = find(unit, uuid)
     state = running.state
@@ -316,11 +326,33 @@ def end(unit: Unit, uuid: UUID, press: UUID, left_ml: Millilitres, goes: str) ->
         raise Refused("It cannot be offered.", {"goes": why})
     elif goes not in ("offered", "jar", "waste"):
         raise Refused("Something is missing.", {"goes": "Say where the rest goes."})
-    payload = BatchEndPayload(batch=uuid, left_ml=max(0.0, left_ml), goes=goes)  # type: ignore[arg-type]
+    doubtful = _doubt(unit, state, left_ml)
+    if doubtful and not sure:
+        note = f"Sure? {doubtful} Look at the films and at what is left; ended so, nothing is learned from it."
+        raise Refused("Film and paint do not go together.", {"sure": note})
+    rest = max(0.0, left_ml)
+    payload = BatchEndPayload(batch=uuid, left_ml=rest, goes=goes, alone=bool(doubtful))  # type: ignore[arg-type]
     row = journal.write(unit, _about(unit, state), payload, journal.Press(press))
     if goes == "jar":
         _move(unit, press, Moved(f"jar:{uuid}", left_ml, "jar", uuid, f"{state.plan.name}, ready to use"))
     return row
+
+
+def _doubt(unit: Unit, state: BatchState, left_ml: Millilitres) -> str:
+    """Why the film and the paint of a batch that ends now do not go together; nothing where they do."""
+    used = state.cup.ready_ml + state.plan.jar_ml - left_ml
+    planned = sum(use.coats for use in state.plan.uses)
+    return doubt(uses_of(unit, [state])[0], used, len(state.coats), planned)
+
+
+def leave_out(unit: Unit, uuid: UUID, press: UUID) -> Recorded:
+    """Take a batch that ended out of the yields: nothing is learned from it. Raises Refused."""
+    state = find(unit, uuid).state
+    if before := journal.pressed_before(unit, press):
+        return before
+    if state.ended is None:
+        raise Refused("It has not ended: there is nothing to leave out yet.", status=409)
+    return journal.write(unit, _about(unit, state), StampPayload(gate=LEFT_OUT, batch=uuid), journal.Press(press))
 
 
 def left_guess(state: BatchState) -> Millilitres:

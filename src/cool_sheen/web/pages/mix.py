@@ -296,7 +296,17 @@ def end(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, fo
         left = typed.quantity("left", "volume", -0.001, 200_000)
         if left is None:
             raise Refused("Check what was entered.", typed.notes)
-        pouring.end(unit, uuid, press, left, typed.text("goes"))
+        pouring.end(unit, uuid, press, left, typed.text("goes"), sure=typed.flag("sure"))
+
+    return _did(request, workshop, pages, uuid, form, do)
+
+
+@router.post("/{uuid}/leave-out")
+def leave_out(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Take a batch out of the yields."""
+
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
+        pouring.leave_out(unit, uuid, press)
 
     return _did(request, workshop, pages, uuid, form, do)
 
