@@ -31,7 +31,7 @@ SPACES = {
         name="Finishing shop", kind="insulated_shop", heater_min_c=19, dehumidifier_max_rh_pct=60, has_sensor=True
     ),
     "bay": NewSpace(name="Garage bay", kind="garage", heater_min_c=13, dehumidifier_max_rh_pct=65),
-    "yard": NewSpace(name="Yard", kind="outdoors"),
+    "yard": NewSpace(name="Yard", kind="outdoors", shade=True),
 }
 
 # What was done to a part, and how long ago: (hours ago, word, detail).
@@ -65,14 +65,14 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
     (
         "Fairground set", "Carousel panel, front", "bare_timber", 0.9, "shop", "one-pack-enamel",
         [
-            *_prepared(80, "wash", "sand P180", "degrease", "tack"), (78, "coat", ""), (54, "coat", ""),
+            *_prepared(80, "wash", "degrease", "sand P180", "degrease", "tack"), (78, "coat", ""), (54, "coat", ""),
             (27, "sand", "P320"), (26.6, "wipe", ""), (4.4, "tack", ""), (3.95, "coat", ""), (3.4, "ready", "flash"),
         ],
     ),
     (
         "Hall heating", "Column radiator", "bare_steel_sheet", 2.6, "shop", "one-pack-enamel",
         [
-            *_prepared(62, "wash", "sand P180", "degrease", "tack"), (60, "coat", ""), (50, "coat", ""),
+            *_prepared(62, "wash", "degrease", "sand P180", "degrease", "tack"), (60, "coat", ""), (50, "coat", ""),
             (12, "sand", "P320"), (11.5, "wipe", ""), (9.6, "tack", ""), (9.4, "mix", "1"), (9, "coat", ""),
             (8.8, "end", "40"),
         ],
@@ -92,7 +92,7 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
     ),
     (
         "Fairground set", "Spandrel carving", "bare_timber", 0.7, "shop", "lacquer-build",
-        [(1.5, "sand", "P220"), (1.2, "wipe", "")],
+        [(1.8, "degrease", ""), (1.5, "sand", "P220"), (1.2, "wipe", "")],
     ),
     (
         "Chapel organ", "Canvas cover, bellows side", "fabric", 2.4, "shop", "dope-on-fabric",
