@@ -18,6 +18,7 @@ from cool_sheen.core.drying.blend import Blend, OwnHardener, drying_with, limits
 from cool_sheen.core.drying.clock import Clock, Film, film_with, stacked
 from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.drying.phases import Phase
+from cool_sheen.core.log.entries import CheckPayload, ClaimPayload
 from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.mixing.speeds import own_hardener
 from cool_sheen.core.part.climate import PartClimate
@@ -242,3 +243,19 @@ def test_a_polish_of_thirty_days_has_a_date_beyond_the_forecast_and_no_night_las
     whole_days = np.exp(-38_000 / 8.314 * (1 / (air[-24:] + 273.15) - 1 / 293.15)).mean()
     assert (found - T0).days == pytest.approx(30 / whole_days, abs=1)
     assert math.isfinite(whole_days)
+
+
+@pytest.mark.parametrize(("holds", "left"), [(True, "done"), (False, "next"), (None, "next")])
+def test_a_claim_that_was_checked_true_leaves_the_plan_whatever_its_grit(holds, left):
+    """The customer sanded with P80 where the plan has P120: who looked at it, and takes it, has no P120 to do."""
+    part = PaperPart("single-stage-epoxy")
+    for kind in ("wash", "degrease"):
+        part.step(0, kind)
+    claim = part.write(1, ClaimPayload(says="sand", grit="P80", whose="the customer"))
+    if holds is not None:
+        part.write(2, CheckPayload(claim=claim, holds=holds))
+    stands = {row.step.id: row.status for row in part.look(3).owed.rows}
+    assert stands["prepare:3:sand"] == left
+    if not holds:
+        part.sand(2.5, "P80")  # one's own work with another grit is no answer to the plan's
+        assert {row.step.id: row.status for row in part.look(3).owed.rows}["prepare:3:sand"] == "next"

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Hashable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from functools import singledispatch
 from uuid import UUID
@@ -62,6 +62,7 @@ class Work:
     place: int = 0
     zones: Zones = frozenset()
     wet: bool = False
+    claimed: bool = False  # by somebody else's word, that was looked at and holds
 
 
 @dataclass(frozen=True, slots=True)
@@ -338,7 +339,8 @@ def _put_check(said: CheckPayload, history: History, entry: Entry, zones: list[U
         return
     claim.holds = said.holds
     if claim.holds:
-        history.works.append(_work(history, entry, claim.payload.says, claim.zones, claim.payload.grit))
+        work = _work(history, entry, claim.payload.says, claim.zones, claim.payload.grit)
+        history.works.append(replace(work, claimed=True))
 
 
 @_put.register

@@ -160,5 +160,9 @@ class _Walk:
 
 
 def _is(step: Step, done: Work) -> bool:
-    """Whether work is of a step's kind and grit. Heat is logged for its stage alone."""
-    return step.kind == done.kind != "bake" and (not isinstance(step, SandStep) or step.grit == done.grit)
+    """Whether work is of a step's kind and grit. Heat is logged for its stage alone.
+
+    A claim that was looked at and holds serves whatever its grit: the refinisher saw the surface, and took it.
+    """
+    any_grit = not isinstance(step, SandStep) or done.claimed or step.grit == done.grit
+    return step.kind == done.kind != "bake" and any_grit
