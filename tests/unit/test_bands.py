@@ -15,7 +15,7 @@ from cool_sheen.core.log.entries import TouchTestPayload
 from cool_sheen.core.log.history import Touch
 from cool_sheen.core.part.film_clock import is_wild, was_asked_for
 
-SHEET_MIN, SHOPS, COATS = 30.0, 25, 24
+SHEET_MIN, SHOPS, COATS = 30.0, 20, 20
 
 
 def normal(z):
