@@ -140,9 +140,18 @@ def _follow(at_s: Floats, target: Floats, lag_h: Hours, first: float, floor: flo
     begun = target[:-1] - slopes * lag_h
     state = max(first, floor)
     out = [state]
+    if math.isinf(floor):
+        for keeps, adds in zip(decay.tolist(), (settled - begun * decay).tolist(), strict=True):
+            state = keeps * state + adds
+            out.append(state)
+        return np.array(out)
     may_touch = np.minimum(target[1:], target[:-1]) < floor  # else the state stays between floor and target
-    rows = zip(decay.tolist(), settled.tolist(), begun.tolist(), may_touch.tolist(), strict=True)
-    for place, (d, end, start, touches) in enumerate(rows):
+    stays_cold = np.maximum(target[1:], target[:-1]) <= floor  # what is down on the floor stays there
+    rows = zip(decay.tolist(), settled.tolist(), begun.tolist(), may_touch.tolist(), stays_cold.tolist(), strict=True)
+    for place, (d, end, start, touches, cold) in enumerate(rows):
+        if cold and state <= floor:
+            out.append(floor)
+            continue
         free = end + (state - start) * d
         if touches:
             free = _held(float(steps[place]), float(target[place]), float(slopes[place]), lag_h, state, free, floor)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -13,6 +14,7 @@ from cool_sheen.core.climate.series import instant
 from cool_sheen.core.errors import OutOfRange
 
 STEP_S = 1800.0
+_DAY_S, _A_DAY = 86_400.0, 48
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,11 +65,18 @@ def sun_sine(at_s: Floats, latitude: float, longitude: float) -> Floats:
     Returns: One figure an instant, under nought by night. [1]
     Source: docs/trade.md, Surfaces and rooms; the height of the sun by the Astral package, every half hour.
     """
-    place = _place(latitude, longitude)
-    first = np.floor(at_s[0] / STEP_S) * STEP_S
-    coarse = np.arange(first, at_s[-1] + 2 * STEP_S, STEP_S)
-    heights = np.array([elevation(place, instant(float(t))) for t in coarse])
+    _place(latitude, longitude)
+    days = range(int(at_s[0] // _DAY_S), int((at_s[-1] + STEP_S) // _DAY_S) + 1)
+    heights = np.concatenate([_heights(latitude, longitude, day) for day in days])
+    coarse = days[0] * _DAY_S + STEP_S * np.arange(len(heights))
     return np.asarray(np.sin(np.radians(np.interp(at_s, coarse, heights))))
+
+
+@lru_cache(maxsize=800)
+def _heights(latitude: float, longitude: float, day: int) -> Floats:
+    """Height of the sun at every half hour of a day since 1970, in UTC: it goes the same way at each look. [degrees]"""
+    place = _place(latitude, longitude)
+    return np.array([elevation(place, instant(day * _DAY_S + STEP_S * n)) for n in range(_A_DAY)])
 
 
 def _place(latitude: float, longitude: float) -> Observer:
