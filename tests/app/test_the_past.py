@@ -371,3 +371,46 @@ def test_a_late_test_is_logged_at_its_own_time(shop):
     at = (ended + timedelta(minutes=1.1 * sheet)).replace(second=0, microsecond=0)
     assert shop.log(part, "touch", ready="yes", milestone="flash", at=local(at)).status_code == 200
     assert shop.standing(part).top.opens.likely == at
+
+
+def test_a_label_with_a_time_after_a_mist_is_typed_as_it_is_printed_and_moves_no_other_time(shop):
+    page = shop.http.get("/shelf/single-stage-two-pack/edit").text
+    boxes = [m for m in re.findall(r"<input[^>]*>", page) if 'type="checkbox"' not in m or " checked" in m]
+    named = ((re.search(r'name="([^"]+)"', b), re.search(r'value="([^"]*)"', b)) for b in boxes)
+    fields = {name[1]: value[1] if value else "" for name, value in named if name}
+    for name, options in re.findall(r'<select[^>]*name="([^"]+)"[^>]*>(.*?)</select>', page, re.DOTALL):
+        chosen = re.search(r'value="([^"]*)" selected', options)
+        fields[name] = chosen[1] if chosen else ""
+    spare = max(int(name.split(".")[1]) for name in fields if name.startswith("milestones."))
+    mist = {"name": "flash", "mode": "solvent", "ref_minutes": "12", "after": "mist"}
+    typed = fields | {f"milestones.{spare}.{name}": value for name, value in mist.items()}
+    first = next(n for n in range(spare) if fields[f"milestones.{n}.name"] == "sand")
+    typed |= {f"milestones.{first}.counts_for": "build", "build_coats": "2"}
+    assert shop.http.post("/shelf/single-stage-two-pack/edit", data=typed).status_code == 303
+    shown = shop.http.get("/shelf/single-stage-two-pack").text
+    usual = next(m.ref_minutes for m in shipped().products["single-stage-two-pack"].milestones if m.name == "flash")
+    assert re.search(r'<th scope="row">flashed off, after a mist coat ?</th><td class="figure">12 min', shown)
+    assert re.search(rf'<th scope="row">flashed off ?</th><td class="figure">{usual:g} min', shown)
+    assert f"opens when flashed off, {usual:g} min" in shown
+    assert "dry enough to sand, of the finished build (2 coats)" in shown
+    assert "12 min" not in shop.http.get("/shelf?find=machine+green").text
+    part = shop.new_part("single-stage-epoxy", "bare_steel_sheet")
+    assert shop.log(
+        part, "coat", layer_id="colour" if "colour" in layers_of(shop, part) else "top", coat_kind="mist"
+    ).is_success
+    assert minutes_to(shop, part) == pytest.approx(12, rel=0.05)
+
+
+def layers_of(shop, part):
+    return [layer.id for layer in shop.standing(part).system.layers]
+
+
+@pytest.mark.parametrize("at", ["0001-01-01T00:00", "9999-12-31T23:59", "soon"])
+def test_doors_readings_and_dates_of_no_time_that_can_be_are_refused(shop, at):
+    room, part = space_of(shop, "Room"), shop.new_part()
+    press = {"press": str(uuid4()), "space": str(room.uuid)}
+    assert shop.http.post("/weather/door", data={**press, "door": "open", "at": at}).status_code == 422
+    assert shop.http.post("/weather/readings", data={**press, "air": "20", "rh": "50", "at": at}).status_code == 422
+    assert shop.log(part, "move", space=str(room.uuid), at=at).status_code == 422
+    assert shop.http.get(f"/parts/{part}?by={at}").status_code == 200
+    assert shop.http.post("/weather/door", data={**press, "door": "ajar"}).status_code == 422

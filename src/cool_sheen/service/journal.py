@@ -77,9 +77,15 @@ def write(unit: Unit, about: tuple[Target, ...], payload: Any, press: Press, **m
 
 def write_on_part(unit: Unit, part: Part, payload: Any, press: Press, **more: Any) -> Recorded:
     """Write one entry about a part. Raises Refused for a time that cannot be; Conflict."""
-    if press.at is not None:
-        if press.at > unit.now + _CLOCK_SLACK:
-            raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
-        if press.at < unit.now - _EARLIEST:
-            raise Refused("That is over a year ago.", {"at": "Enter a time within the last year."})
+    check_time(unit, press.at)
     return write(unit, targets(part, press.zones), payload, press, **more)
+
+
+def check_time(unit: Unit, at: datetime | None) -> None:
+    """See to it that something can have happened at a time. Raises Refused: ahead of now, or over a year ago."""
+    if at is None:
+        return
+    if at > unit.now + _CLOCK_SLACK:
+        raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
+    if at < unit.now - _EARLIEST:
+        raise Refused("That is over a year ago.", {"at": "Enter a time within the last year."})

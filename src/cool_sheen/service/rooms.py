@@ -90,7 +90,7 @@ def read_air(
     if before := journal.pressed_before(unit, press):
         return before
     when = at or unit.now
-    _check_time(unit, when)
+    journal.check_time(unit, at)
     learn_again(unit, when, when)
     return journal.write(unit, _about(unit, part), payload, journal.Press(press, when))
 
@@ -105,13 +105,8 @@ def _about(unit: Unit, part: UUID | None) -> tuple[Target, ...]:
     return (Target(project=row.project_uuid, part=part),)
 
 
-def _check_time(unit: Unit, when: datetime) -> None:
-    if when > unit.now:
-        raise Refused("That time lies in the future.", {"at": "Enter a time up to now."})
-
-
 def press_door(unit: Unit, space: UUID, press: UUID, *, is_open: bool, at: datetime | None) -> Recorded:
-    """Log that the doors of a space were opened, or shut. Raises Refused: they are so already, or outdoors."""
+    """Log that the doors of a space were opened, or shut. Raises Refused: outdoors, or a time that cannot be."""
     row = unit.session.get(Space, space)
     if row is None:
         raise Missing("space")
@@ -120,7 +115,7 @@ def press_door(unit: Unit, space: UUID, press: UUID, *, is_open: bool, at: datet
     if row.kind == "outdoors":
         raise Refused("There are no doors outdoors.", {"space": "Choose a room."})
     when = at or unit.now
-    _check_time(unit, when)
+    journal.check_time(unit, at)
     learn_again(unit, when, unit.now)
     return journal.write(unit, (), DoorPayload(space=space, open=is_open), journal.Press(press, when))
 

@@ -36,7 +36,7 @@ def shelf(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, find:
     products = [p for p in found.products.values() if kind in ("", p.family, p.role) and _has(find, p)]
     supplies = [s for s in found.supplies.values() if kind in ("", s.kind) and _has(find, s)]
     products.sort(key=lambda p: (ROLES.index(p.role), p.name))
-    marks = {p.key: {m.name: m for m in p.milestones} for p in products}
+    marks = {p.key: {m.name: m for m in p.milestones if m.after is None} for p in products}
     return pages.show(
         request,
         unit,
@@ -246,7 +246,7 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
         minutes=minutes,
         used=used,
         cautions=cautions,
-        after={m.name: m.ref_minutes for m in found.milestones},
+        after={m.name: m.ref_minutes for m in found.milestones if m.after is None},
         own=mine,
         roles=ROLE_WORDS,
         put_on_by=[WAYS[m].words for m in found.methods],

@@ -333,6 +333,8 @@ def press_door(workshop: WorkshopDep, form: FormDep) -> Response:
     typed, press, space = _pressed(form, "space", "Choose the space.", "Nothing was logged.")
     with workshop.open() as unit:
         at = typed.moment("at", unit.zone)
+        if typed.text("door") not in ("open", "shut"):
+            typed.notes["door"] = "Say whether they were opened or shut."
         typed.stop("Nothing was logged.")
         rooms.press_door(unit, space, press, is_open=typed.text("door") == "open", at=at)
     return RedirectResponse(f"/weather?space={space}#room", 303)
