@@ -113,7 +113,7 @@ def _film(page: Page) -> None:
     for layer, um in (("a", 30), ("a", 20), ("b", 10), ("a", 5)):
         build.coat(layer, um)
     for removal in (3, 9, 60, 1):
-        page.say("sand", removal, over=build.sand(removal), left=[(la.layer_id, la.left_um) for la in build.layers])
+        page.say("sand", removal, through=build.sand(removal), left=[(la.layer_id, la.left_um) for la in build.layers])
     page.say(build.total_um)
 
 

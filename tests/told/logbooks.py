@@ -155,7 +155,7 @@ def _looked(page: Page, book: Logbook, hours: float) -> None:
         passed=[r.step.id for r in owed.passed_over()],
     )
     page.say("     film", {z.name: history.builds[z.uuid].total_um for z in book.part.zones}, dict(history.counts),
-             thin=len(history.too_thin), claims=[c.holds for c in history.claims.values()], bakes=[b.bake.metal_temp_c for b in history.bakes],
+             breaks=[(b.layers, b.shows, b.where, b.seen) for b in history.breaks], claims=[c.holds for c in history.claims.values()], bakes=[b.bake.metal_temp_c for b in history.bakes],
              surveyed=len(history.surveyed), apart=[sorted(page.names[z] for z in zone.zones) for zone in history.apart()])  # fmt: skip
     for p in rest.steps[:5]:
         page.say(

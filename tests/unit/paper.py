@@ -120,7 +120,7 @@ class PaperPart:
 
     def look(self, hours: float) -> Situation:
         history = fold(self.lines, [z.uuid for z in self.zones])
-        owed = owed_to(self.steps, history)
+        owed = owed_to(self.steps, history, self.zones)
         revisions = {p.content_hash: p for p in self.products.values()}
         films = zone_films(history, owed, self.climate, self.products, revisions, self.factor)
         return Situation(

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from tests.support import T0
 
-from cool_sheen.core.film.build import Build
+from cool_sheen.core.film.build import GROUND, Build
 from cool_sheen.core.log.entries import (
     CheckPayload,
     ClaimPayload,
@@ -93,9 +93,13 @@ def test_sanding_takes_the_top_off_first_and_says_when_it_went_through():
         log((0, coat(), None), (9, coat("colour"), None), (20, SandPayload(grit="P80", removal_um=70), None)), [FACE]
     )
     assert [layer.left_um for layer in state.builds[FACE].layers] == [30, 0]
-    assert not state.too_thin
+    gone = state.breaks[0]
+    assert (gone.layers, gone.shows, gone.seen) == (("colour",), "build", False)
     through = fold(log((0, coat(), None), (20, SandPayload(grit="P80", removal_um=70), None)), [FACE])
-    assert len(through.too_thin) == 1
+    assert [(b.layers, b.shows) for b in through.breaks] == [(("build",), GROUND)]
+    for removal, breaks in ((49.9, 0), (50.0, 1)):
+        just = fold(log((0, coat(), None), (20, SandPayload(grit="P80", removal_um=removal), None)), [FACE])
+        assert len(just.breaks) == breaks
 
 
 @given(st.lists(st.tuples(st.sampled_from("abc"), st.floats(1, 80), st.floats(0, 60)), max_size=12))
@@ -104,7 +108,10 @@ def test_film_never_goes_below_nothing_and_no_micron_is_lost(work):
     for layer, dry, removal in work:
         build.coat(layer, dry)
         put += dry
-        taken += removal - build.sand(removal)
+        before = build.total_um
+        build.sand(removal)
+        taken += before - build.total_um
+        assert before - build.total_um == pytest.approx(min(removal, before), abs=1e-6)
     assert build.total_um == pytest.approx(put - taken, abs=1e-6)
     assert all(layer.left_um >= 0 for layer in build.layers)
 

@@ -107,7 +107,7 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
 def as_if_bare(system: System, setting: Setting) -> Situation:
     """A part as it is before any work of a system: the same account lays it out that lays out a part in hand."""
     history = History(builds={zone.uuid: Build() for zone in setting.zones})
-    owed = owed_to(steps_of(system, setting.zones), history)
+    owed = owed_to(steps_of(system, setting.zones), history, setting.zones)
     films = zone_films(history, owed, setting.climate, setting.products, {})
     return Situation(
         setting.now, setting.zones, owed, films, history, setting.climate, setting.products, setting.day, setting.factor

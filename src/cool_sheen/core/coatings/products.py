@@ -197,6 +197,7 @@ class Product(Strict):
     film_exponent: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None  # nought: sets by itself
     nozzle_mm: tuple[Positive, Positive] | None = None
     never_sanded: bool = False
+    past_window: Literal["fresh", "pad"] = "fresh"  # what one that is never sanded gets when its window has closed
     ready_tests: Annotated[tuple[TouchHow, ...], Field(max_length=4)] = ()  # all of them, before the next coat
     first_coat: Text = "a first coat that looks thin is often right"
     cautions: tuple[Key, ...] = ()
@@ -270,6 +271,13 @@ class Product(Strict):
         exponent = 0.0 if said.after is not None and said.film_um is None else self.film_exponent
         energy = said.activation_kj_per_mol
         return Milestone(said.name, said.mode, said.ref_minutes, energy, film, build, exponent)
+
+    @property
+    def keyed_by(self) -> tuple[str, ...]:
+        """The work that keys its film: sanding and a pad; of one that is never sanded what its sheet says."""
+        if not self.never_sanded:
+            return ("sand", "degloss")
+        return ("degloss",) if self.past_window == "pad" else ()
 
     @property
     def never_last(self) -> str:

@@ -11,7 +11,7 @@ from cool_sheen.core.units import Micron
 CoatKind = Literal["stripe", "mist", "full", "drop", "cover"]
 StepKind = Literal[
     "wash", "degrease", "strip", "fill", "wipe", "mask", "tack", "mix", "induct", "turn", "inspect", "unmask",
-    "clean_gun", "bake", "polish", "assemble", "degloss", "broadcast", "test_patch",
+    "clean_gun", "bake", "polish", "assemble", "degloss", "broadcast", "sweep", "test_patch",
 ]  # fmt: skip
 Where = Annotated[str, Field(pattern=r"^(all|bare|coated|face|edge|inside|underside|patch|zone:.{1,60})$")]
 
@@ -20,7 +20,7 @@ STEP_WORDS: dict[str, str] = {
     "mask": "Mask", "tack": "Tack off", "mix": "Mix", "induct": "Wait for induction", "coat": "Coat", "turn": "Turn",
     "inspect": "Inspect under a low lamp", "unmask": "Unmask", "clean_gun": "Clean the gun", "bake": "Heat",
     "polish": "Denib and polish", "assemble": "Refit", "degloss": "De-gloss with a pad",
-    "broadcast": "Broadcast grit into the wet film", "test_patch": "Test patch",
+    "broadcast": "Broadcast grit into the wet film", "sweep": "Sweep off the loose grit", "test_patch": "Test patch",
 }  # fmt: skip
 COAT_WORDS: dict[str, str] = {
     "stripe": "stripe coat", "mist": "mist coat", "full": "full coat", "drop": "drop coat", "cover": "cover coat",

@@ -43,6 +43,10 @@ def coats_needed(
     return float(dry), math.ceil(wanted / dry)
 
 
+GROUND = "@ground"  # what shows where all layers are gone
+_SHOWS_UNDER_UM = 1e-6  # film that is nothing but rounding
+
+
 @dataclass(slots=True)
 class LayerFilm:
     """The film of one layer on one zone: coats from below, and what sanding has taken off the top."""
@@ -69,16 +73,31 @@ class Build:
             self.layers.append(LayerFilm(layer_id))
         self.layers[-1].coats_um.append(dry_um)
 
-    def sand(self, removal_um: Micron) -> Micron:
-        """Take film off the top, layer after layer; return what there was not enough film for. [um]"""
-        left = removal_um
+    def sand(self, removal_um: Micron) -> tuple[str, ...]:
+        """Take film off the top, layer after layer; return the layers that it went through, from the top."""
+        left, through = removal_um, []
         for layer in reversed(self.layers):
-            taken = min(left, layer.left_um)
-            layer.sanded_um += taken
-            left -= taken
             if left <= 0:
                 break
-        return left
+            standing = layer.left_um
+            taken = min(left, standing)
+            layer.sanded_um += taken
+            left -= taken
+            if standing > 0 and layer.left_um <= _SHOWS_UNDER_UM:
+                through.append(layer.layer_id)
+        return tuple(through)
+
+    @property
+    def standing(self) -> tuple[str, ...]:
+        """The layers of which something is left, from the top, each once."""
+        return tuple(dict.fromkeys(la.layer_id for la in reversed(self.layers) if la.left_um > _SHOWS_UNDER_UM))
+
+    def down_to(self, layer_id: str) -> tuple[str, ...]:
+        """The layers above one that shows, from the top: with ``GROUND`` all, and the top one where it is not said."""
+        stand = self.standing
+        if layer_id == GROUND:
+            return stand
+        return stand[: stand.index(layer_id)] if layer_id in stand[1:] else stand[:1]
 
     @property
     def total_um(self) -> Micron:

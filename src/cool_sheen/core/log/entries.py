@@ -119,8 +119,10 @@ class CoatPayload(Blended):
         return self.wet_film_measured_um or self.wet_film_um
 
 
-class SandPayload(Strict):
-    """One grit over a zone."""
+class SandPayload(Grown):
+    """One grit over a zone. ``break_through`` says where it went through, ``shows`` the layer that shows there."""
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("shows",)
 
     kind: Literal["sand"] = "sand"
     layer_id: ShortText | None = None
@@ -131,6 +133,7 @@ class SandPayload(Strict):
     removal_um: Amount = 0
     measured: bool = False
     break_through: ShortText | None = None
+    shows: ShortText = ""
 
 
 class StepPayload(Grown):

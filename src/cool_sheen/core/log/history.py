@@ -8,7 +8,7 @@ from functools import singledispatch
 from uuid import UUID
 
 from cool_sheen.core.drying.heat import Bake
-from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.film.build import GROUND, Build, dry_film
 from cool_sheen.core.log.entries import (
     CheckPayload,
     ClaimPayload,
@@ -63,6 +63,24 @@ class Work:
     zones: Zones = frozenset()
     wet: bool = False
     claimed: bool = False  # by somebody else's word, that was looked at and holds
+
+
+@dataclass(frozen=True, slots=True)
+class Break:
+    """A sanding that went through: ``layers`` from the top, ``shows`` what lies below them, ``GROUND`` the substrate.
+
+    ``where`` is its place in words; ``seen`` tells what was looked at from what only the figures of the film say.
+    """
+
+    uuid: UUID
+    at: datetime
+    layers: tuple[str, ...]
+    shows: str
+    grit: str
+    zones: Zones
+    place: int
+    where: str = ""
+    seen: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,6 +156,11 @@ class ZoneHistory:
         last = self.coats[-1].place if self.coats else -1
         return tuple(w for w in self.works if w.place > last)
 
+    def gritty(self, number: int) -> bool:
+        """Whether grit was broadcast into one of its coats: before the next one went on."""
+        since, until = self.coats[number].place, [c.place for c in self.coats[number + 1 : number + 2]]
+        return any(w.kind == "broadcast" and since < w.place < min(until, default=w.place + 1) for w in self.works)
+
     def tests_of(self, coat: UUID) -> list[Touch]:
         """Return the touch tests of one coat here, in order of time."""
         return [t for t in self.touches if coat in t.payload.coats]
@@ -164,7 +187,7 @@ class History:
     builds: dict[UUID, Build] = field(default_factory=dict)
     counts: Counter[str] = field(default_factory=Counter)
     coats_by_zone: dict[UUID, Counter[str]] = field(default_factory=dict)
-    too_thin: list[UUID] = field(default_factory=list)
+    breaks: list[Break] = field(default_factory=list)
     surveyed: list[Surveyed] = field(default_factory=list)
     claims: dict[UUID, Claim] = field(default_factory=dict)
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
@@ -277,10 +300,18 @@ def _put_coat(coat: CoatPayload, history: History, entry: Entry, zones: list[UUI
 
 @_put.register
 def _put_sand(sanding: SandPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    broke: dict[tuple[tuple[str, ...], str], list[UUID]] = {}
     for zone in zones:
-        missing = history.builds[zone].sand(sanding.removal_um)
-        if history.builds[zone].layers and (missing > 0 or sanding.break_through):
-            history.too_thin.append(entry.uuid)
+        build = history.builds[zone]
+        seen = build.down_to(sanding.shows) if sanding.break_through else ()
+        through = build.sand(sanding.removal_um)
+        if gone := max(seen, through, key=len):
+            under = [layer for layer in build.standing if layer not in gone]
+            broke.setdefault((gone, under[0] if under else GROUND), []).append(zone)
+    where, seen_it = sanding.break_through or "", bool(sanding.break_through)
+    for (gone, shows), there in broke.items():
+        at, place = entry.occurred_at, history.places
+        history.breaks.append(Break(entry.uuid, at, gone, shows, sanding.grit, frozenset(there), place, where, seen_it))
     history.works.append(_work(history, entry, "sand", zones, sanding.grit, sanding.wet))
 
 

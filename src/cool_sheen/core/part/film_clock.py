@@ -78,6 +78,12 @@ class CoatClock:
     spans: list[Span]
     tested: bool  # somebody touched it and it was ready for the next coat
     drying: DryingData  # the sheet's times, with what the hardener says of itself
+    gritty: bool = False  # grit was broadcast into it: it is never sanded
+
+    @property
+    def keyed_by(self) -> tuple[str, ...]:
+        """The work that keys this film; grit that lies in it takes no key."""
+        return () if self.gritty else self.product.keyed_by
 
     @property
     def opens(self) -> Band | None:
@@ -118,9 +124,10 @@ def coat_clocks(
         bands = taught(clock, film, counting, known, climate.stands)
         bands = {**bands, **_by_heat(sheet, [b for b in zone.bakes if b.start >= film.start])}
         spans = phases(film.start, rule, likely(bands))
-        spans = with_closing(never_keyed(spans) if sheet.never_sanded else spans)
+        gritty = zone.gritty(place)
+        spans = with_closing(spans if sheet.keyed_by and not gritty else never_keyed(spans))
         tested = any(t.payload.ready and t.payload.milestone == rule.opens for t in counting)
-        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, clock.data))
+        out.append(CoatClock(coat, sheet, film, bands, rule, spans, tested, clock.data, gritty))
     return out
 
 

@@ -59,7 +59,7 @@ def key_of(top: CoatClock, works: Sequence[Work], climate: PartClimate) -> Key:
     key = NO_KEY
     for work in works:
         if work.kind in ABRADES:
-            if sandable(top, work.at):
+            if sandable(top, work.at, work.kind):
                 key = abraded(key, work.at, damp_until(top.product, work.at, climate) if work.wet else None)
             else:
                 key = Key(key.sanded, key.wiped, key.damp_until, (*key.too_early, work.at))
@@ -80,10 +80,10 @@ def wiped(key: Key, at: datetime) -> Key:
     return Key(key.sanded, at, key.damp_until, key.too_early)
 
 
-def sandable(top: CoatClock, at: datetime) -> bool:
-    """Whether a film can take sandpaper at an instant: past ``sand``, and not locked."""
+def sandable(top: CoatClock, at: datetime, kind: str = "sand") -> bool:
+    """Whether sandpaper, or a pad, keys a film at an instant: past ``sand``, not locked, and no film without a key."""
     phase = top.phase_at(at).phase
-    if top.product.never_sanded or phase in (Phase.WET, Phase.LOCKED):
+    if kind not in top.keyed_by or phase in (Phase.WET, Phase.LOCKED):
         return False
     mark = mark_of(top.product, "sand") if top.rule.sand is None else top.rule.sand
     reached = top.bands[mark].likely if mark else None

@@ -1,6 +1,7 @@
 """What a plan remembers while it is laid: the film on top of each zone, the side that is up, the coats of each day."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
@@ -62,7 +63,9 @@ class Memory:
             top = self.tops.get(zone)
             if top is None:
                 continue
-            if step.kind in ABRADES and not top.product.never_sanded:
+            if step.kind == "broadcast":
+                self.tops[zone] = replace(top, gritty=True)
+            elif step.kind in ABRADES and step.kind in top.keyed_by:
                 wet = isinstance(step, SandStep) and step.wet
                 damp = damp_until(top.product, end, top.climate) if wet else None
                 self.tops[zone] = top.with_key(abraded(top.key, end, damp))
@@ -74,11 +77,11 @@ class Memory:
 
     def _share(self, zones: Iterable[UUID]) -> None:
         """Zones that became the same film again share it, so that it is looked at once."""
-        seen: dict[tuple[int, object], Top] = {}
+        seen: dict[tuple[object, ...], Top] = {}
         for zone in zones:
             top = self.tops.get(zone)
             if top is not None:
-                self.tops[zone] = seen.setdefault((id(top.bands), top.key), top)
+                self.tops[zone] = seen.setdefault((id(top.bands), top.key, top.gritty), top)
 
     def labour(self, step: Step) -> timedelta:
         """Hands-on time of a step."""

@@ -232,6 +232,10 @@ class _Placer:
         groups = self.memory.windows(step.zones, product)
         fit = self.times.time(step, product, groups)
         missed = [(zones, w) for zones, w in groups if w and self.times.misses(w, fit.at)]
+        if own := [zones for zones, _ in missed if self._is_its_own_way(zones, product)]:
+            groups = [(zones, w.for_itself if w and zones in own else w) for zones, w in groups]
+            fit = self.times.time(step, product, groups)
+            missed = [(zones, w) for zones, w in groups if w and self.times.misses(w, fit.at)]
         if not missed:
             return step, fit, [w for _, w in groups]
         for zones, window in sorted(missed, key=lambda g: self.times.closing(g[1])):
@@ -249,15 +253,18 @@ class _Placer:
             return alone, self.times.time(alone, product, rest), [w for _, w in rest]
         return self._put_in(*self._opened_again(step, product, late)), fit, []
 
-    def _opened_again(
-        self, step: CoatStep, product: Product, zones: Zones
-    ) -> tuple[CoatStep | SandStep, Fit, Band | None]:
-        """What opens zones again whose window would close: a key, or a fresh coat of itself where nothing is sanded."""
-        flaky = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and t.product.never_sanded)
+    def _is_its_own_way(self, zones: Zones, product: Product) -> bool:
+        """Whether a coat is the fresh coat of itself that a film without a key wants when its window has closed."""
+        top = self.memory.tops_on(zones)[0]
+        return not top.keyed_by and top.product.key == product.key
+
+    def _opened_again(self, step: CoatStep, product: Product, zones: Zones) -> tuple[Step, Fit, Band | None]:
+        """What opens zones again whose window would close: a key, or a fresh coat of itself where nothing keys it."""
+        flaky = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and not t.keyed_by)
         return self._fresh(step, product, flaky) if flaky else self._key(step, product, zones)
 
-    def _put_in(self, step: CoatStep | SandStep, fit: Fit, band: Band | None) -> Planned:
-        if isinstance(step, SandStep):
+    def _put_in(self, step: Step, fit: Fit, band: Band | None) -> Planned:
+        if not isinstance(step, CoatStep):
             return self._add(step, fit, band, inserted=True)
         labour = self.memory.labour(step)
         self.memory.now = fit.at + labour
@@ -265,21 +272,12 @@ class _Placer:
         because = f"past its window, and never sanded: a fresh coat of itself; {fit.because}"
         return Planned(step, fit.at, self.memory.now, because, labour, fit.wait, shut=fit.shut, inserted=True)
 
-    def _key(self, step: CoatStep, product: Product, zones: Zones) -> tuple[SandStep, Fit, Band | None]:
-        """The sanding that opens zones again whose window would close, and when the film can take it."""
+    def _key(self, step: CoatStep, product: Product, zones: Zones) -> tuple[Step, Fit, Band | None]:
+        """The abrading that opens zones again whose window would close, and when the film can take it."""
         top = self.memory.tops_on(zones)[0]
-        same = frozenset(
-            z for z in zones if (t := self.memory.tops.get(z)) and t.product.key_grit == top.product.key_grit
-        )
-        key = SandStep(
-            id=f"{step.id}:key",
-            label=f"Sand {top.product.key_grit} to key",
-            zones=step.zones,
-            area_m2=step.area_m2,
-            slot=step.slot,
-            grit=top.product.key_grit,
-        )
-        sand = only_on(key, same, self.memory.sit.zones)
+        how = (top.keyed_by, top.product.key_grit)
+        same = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and (t.keyed_by, t.product.key_grit) == how)
+        sand = only_on(_abrading(step, top), same, self.memory.sit.zones)
         found = self.times.milestone(sand, "sand")
         earliest, band = found or (self.memory.now, None)
         lifts = [w.lifts for _, w in self.memory.windows(same, product) if w and w.lifts]
@@ -303,12 +301,38 @@ class _Placer:
             step, id=f"{step.id}:fresh", label=label, layer=layer, coat=coat, needs=(), number=0, slot=layer.id
         )
         fresh = only_on(of_layer, same, self.memory.sit.zones)
-        windows = [(z, Window(w.opens, None, None) if w else None) for z, w in self.memory.windows(same, product)]
-        return fresh, self.times.time(fresh, top.product, windows), None
+        windows = self.memory.windows(same, top.product)
+        fit = self.times.time(fresh, top.product, windows)
+        if any(w and self.times.misses(w, fit.at) for _, w in windows):
+            fit = self.times.time(fresh, top.product, [(z, w.for_itself if w else None) for z, w in windows])
+        return fresh, fit, None
 
     def _layer_of(self, top: Top, otherwise: Layer) -> Layer:
         layers = (s.layer for s in self.memory.steps if isinstance(s, CoatStep))
         return next((la for la in layers if la.id == top.layer_id), otherwise)
+
+
+def _abrading(step: CoatStep, top: Top) -> Step:
+    """What keys a film for a coat: its grit, or a pad where its sheet says so."""
+    if "sand" in top.keyed_by:
+        grit = top.product.key_grit
+        return SandStep(
+            id=f"{step.id}:key",
+            label=f"Sand {grit} to key",
+            zones=step.zones,
+            area_m2=step.area_m2,
+            slot=step.slot,
+            grit=grit,
+        )
+    return WorkStep(
+        id=f"{step.id}:pad",
+        label="De-gloss with a pad to key",
+        zones=step.zones,
+        area_m2=step.area_m2,
+        slot=step.slot,
+        kind="degloss",
+        after="sand",
+    )
 
 
 def _work(step: CoatStep, kind: str, label: str, zones: Zones, situation: Situation) -> WorkStep:

@@ -59,14 +59,20 @@ def status_of(film: ZoneFilm, now: datetime) -> ZoneStatus:
     top = film.top
     if top is None:
         return ZoneStatus(film.zones, State.BARE, None, None, False, film)
-    warnings = (
-        ("sanded before it could take it: that is no key, sand it again when it is dry",) if film.key.too_early else ()
-    )
+    warnings = (_no_key(top),) if film.key.too_early else ()
     state, until = _finishing(top, now) if film.following is None else _state(film, top, now)
     closes = _window_end(film) if state in (State.OPEN, State.CLOSING) else None
     if closes and closes.early and closes.early <= now:
         state = State.CLOSING
     return ZoneStatus(film.zones, state, until, closes, top.tested, film, warnings)
+
+
+def _no_key(top: CoatClock) -> str:
+    """Why what was abraded is not keyed."""
+    if "sand" in top.keyed_by:
+        return "sanded before it could take it: that is no key, sand it again when it is dry"
+    how = "a pad keys it when it is dry" if top.keyed_by else "it wants a fresh coat of itself"
+    return f"sanded, and {'grit' if top.gritty else 'this film'} is never sanded: that is no key, {how}"
 
 
 def _window_end(film: ZoneFilm) -> Band | None:

@@ -23,6 +23,11 @@ class Window:
     closes: Band | None
     lifts: Band | None
 
+    @property
+    def for_itself(self) -> "Window":
+        """The window past its closing, for a fresh coat of the film itself: as soon as that lifts it no more."""
+        return Window(self.lifts or self.opens, None, None)
+
 
 @dataclass(frozen=True, eq=False)
 class Top:
@@ -34,6 +39,12 @@ class Top:
     climate: PartClimate
     key: Key = NO_KEY
     layer_id: str = ""
+    gritty: bool = False
+
+    @property
+    def keyed_by(self) -> tuple[str, ...]:
+        """The work that keys this film; grit that lies in it takes no key."""
+        return () if self.gritty else self.product.keyed_by
 
     @classmethod
     def of(cls, film: ZoneFilm) -> "Top | None":
@@ -42,7 +53,7 @@ class Top:
         if top is None:
             return None
         stack = tuple((c.drying, c.film) for c in film.clocks[-_WEIGHS:])
-        return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id)
+        return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id, top.gritty)
 
     def with_key(self, key: Key) -> "Top":
         """The same film with another key."""

@@ -10,7 +10,8 @@ LABOUR: dict[str, tuple[Minutes, Minutes]] = {
     "wash": (10, 6), "degrease": (8, 5), "strip": (20, 60), "fill": (20, 20), "sand": (10, 18), "wipe": (5, 3),
     "mask": (15, 10), "tack": (3, 2), "mix": (8, 0), "induct": (0, 0), "coat": (8, 5), "turn": (10, 2),
     "inspect": (5, 3), "unmask": (8, 4), "clean_gun": (12, 0), "bake": (10, 0), "polish": (15, 40),
-    "assemble": (20, 10), "degloss": (5, 6), "broadcast": (3, 2), "test_patch": (15, 0),
+    "assemble": (20, 10), "degloss": (5, 6), "broadcast": (3, 2), "sweep": (5, 4),
+    "test_patch": (15, 0),
 }  # fmt: skip
 
 

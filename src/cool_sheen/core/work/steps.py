@@ -36,6 +36,7 @@ class CoatStep(_Step):
     number: int
     needs: tuple[tuple[UUID, int], ...]
     setting: int = 1
+    mends: UUID | None = None  # the sanding that went through, where it is put on again for that
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -202,11 +203,21 @@ def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step
 def _closing_work(layer: Layer, part: _PartZones, setting: int, tail: str) -> list[Step]:
     here = [z for z in part.that_get(layer) if z.setting == setting]
     zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
-    kinds = [("broadcast", STEP_WORDS["broadcast"])] if layer.broadcast else []
-    kinds += [("inspect", "Inspect: another round where it is thin")] if layer.rounds_most else []
+    kinds: list[tuple[str, str, str | None]] = []
+    if layer.broadcast:  # what did not sink in comes off again when the film has dried
+        kinds += [("broadcast", STEP_WORDS["broadcast"], None), ("sweep", STEP_WORDS["sweep"], "sand")]
+    kinds += [("inspect", "Inspect: another round where it is thin", None)] if layer.rounds_most else []
     return [
-        WorkStep(id=f"{layer.id}:{kind}{tail}", label=label, zones=zones, area_m2=area, slot=layer.id, kind=kind)
-        for kind, label in kinds
+        WorkStep(
+            id=f"{layer.id}:{kind}{tail}",
+            label=label,
+            zones=zones,
+            area_m2=area,
+            slot=layer.id,
+            kind=kind,
+            after=after,
+        )
+        for kind, label, after in kinds
     ]
 
 

@@ -34,6 +34,7 @@ def _choice(name: str, label: str, choices: Any, hint: str = "") -> Box:
     return Box(name, label, "choice", choices=tuple(choices), hint=hint)
 
 
+_PAST = (("fresh", "a fresh coat of itself"), ("pad", "a pad, then the next coat"))
 HEAD = (
     Box("key", "Key", "words", hint="Small letters, figures and hyphens, such as epoxy-primer-red."),
     Box("name", "Name", "words", hint="Generic, with the colour."),
@@ -57,6 +58,7 @@ FILM = (
     Box("key_grit", "Key with grit", "words"),
     Box("needs_over", "Why it is no top coat", "words", hint="Left empty: it may be the last layer."),
     Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),
+    _choice("past_window", "Never sanded, and past its window", _PAST),
     Box("methods", "Put on by", "words", hint=f"From {', '.join(_METHODS)}; commas between."),
     Box("nozzle_mm", "Nozzle from, to", "words", unit="mm", hint="Two figures with a comma between."),
     Box("ready_tests", "Ready for the next coat by", "words", hint=f"All of them: {', '.join(TOUCH_WORDS)}."),

@@ -203,5 +203,5 @@ def kinds_of(system: System) -> list[str]:
     kinds: list[str] = [step.kind for step in system.prepare]
     kinds += [step.kind for step in system.finish]
     kinds += ["sand" for layer in system.used if layer.sanding]
-    kinds += ["broadcast" for layer in system.used if layer.broadcast]
+    kinds += [kind for layer in system.used if layer.broadcast for kind in ("broadcast", "sweep")]
     return list(dict.fromkeys(kinds))

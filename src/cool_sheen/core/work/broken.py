@@ -1,0 +1,53 @@
+"""Sandings that went through and are not mended yet: where, what shows, and which coats are asked for again."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from cool_sheen.core.log.history import Break, History
+from cool_sheen.core.work.owed import Owed
+from cool_sheen.core.work.steps import CoatStep, Zones
+from cool_sheen.core.work.walk import Stand
+
+
+@dataclass(frozen=True, slots=True)
+class Unmended:
+    """A sanding that went through, the zones on which it is open, and the layers that are asked for, lowest first."""
+
+    broken: Break
+    zones: Zones
+    layers: tuple[str, ...]
+
+
+def unmended(owed: Owed, history: History) -> list[Unmended]:
+    """Return what went through and is not mended, the latest first.
+
+    Args:
+        owed: How the steps of the part stand.
+        history: Its folded log.
+
+    Returns: A layer is mended on a zone when its coat is on again there, or when it was said in words why not.
+    """
+    out = []
+    for broken in sorted(history.breaks, key=lambda b: -b.place):
+        open_on = {
+            zone: missing
+            for zone in broken.zones
+            if (missing := [la for la in reversed(broken.layers) if not _closed(owed, history, broken, zone, la)])
+        }
+        if open_on:
+            layers = tuple(la for la in reversed(broken.layers) if any(la in missing for missing in open_on.values()))
+            out.append(Unmended(broken, frozenset(open_on), layers))
+    return out
+
+
+def _closed(owed: Owed, history: History, broken: Break, zone: UUID, layer_id: str) -> bool:
+    mending = [
+        stand for place, stand in owed.by_zone.get(zone, {}).items() if _mends(owed.steps[place], broken, layer_id)
+    ]
+    if mending:
+        return all(stand in (Stand.DONE, Stand.SKIPPED) for stand in mending)
+    return any(c.place > broken.place and zone in c.zones and c.payload.layer_id == layer_id for c in history.coats)
+
+
+def _mends(step: object, broken: Break, layer_id: str) -> bool:
+    return isinstance(step, CoatStep) and step.mends == broken.uuid and step.layer.id == layer_id

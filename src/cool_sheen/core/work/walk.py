@@ -1,0 +1,106 @@
+"""One zone's log read from the first entry to the last, ticking off the steps of its plan."""
+
+import math
+from collections.abc import Mapping, Sequence
+from enum import StrEnum
+from uuid import UUID
+
+from cool_sheen.core.log.history import History, LaidCoat, Skip, Work
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step
+
+
+class Stand(StrEnum):
+    """How a step stands on a zone."""
+
+    DONE = "done"
+    SKIPPED = "skipped"  # left out, in words
+    PASSED = "passed"  # a later coat lies over it: done without a word, or forgotten
+    OWED = "owed"
+
+
+def walk(zone: UUID, steps: Sequence[Step], history: History, until: float = math.inf) -> "Walk":
+    """Read what was done to a zone against its steps, up to a place in the fold."""
+    walked = Walk({n: step for n, step in enumerate(steps) if zone in step.zones})
+    happened: list[LaidCoat | Work | Skip] = [
+        x
+        for seen in (history.coats, history.works, history.skips)
+        for x in seen
+        if zone in x.zones and x.place <= until
+    ]
+    for event in sorted(happened, key=lambda x: x.place):
+        if isinstance(event, LaidCoat):
+            walked.coat(event)
+        elif isinstance(event, Work):
+            walked.work(event)
+        else:
+            walked.skip(event)
+    return walked
+
+
+class Walk:
+    """The steps of one zone, and how each stands by what was read so far."""
+
+    def __init__(self, mine: Mapping[int, Step]) -> None:
+        self.mine = mine
+        self.names = {step.id: n for n, step in mine.items()}
+        self.stands = dict.fromkeys(mine, Stand.OWED)
+        self.covered = -1  # the place of the highest coat that is on
+
+    def coat(self, laid: LaidCoat) -> None:
+        """A coat ticks off the next one of its layer; one too many still lies over what came before."""
+        of_layer = {
+            n: s for n, s in self.mine.items() if isinstance(s, CoatStep) and s.layer.id == laid.payload.layer_id
+        }
+        place = self._serves(laid, of_layer)
+        if place is not None:
+            self.stands[place] = Stand.DONE
+        elif laid.payload.counts and of_layer:
+            place = max(of_layer)
+        if place is not None:
+            self.covered = max(self.covered, place)
+
+    def _serves(self, laid: LaidCoat, of_layer: Mapping[int, CoatStep]) -> int | None:
+        free = {n: s for n, s in of_layer.items() if self.stands[n] is Stand.OWED}
+        if laid.payload.counts:  # counting coats are counted, whatever they were called; one too many mends
+            counted = [n for n, s in free.items() if s.coat.counted] or [n for n, s in free.items() if s.mends]
+            return min(counted, default=None)
+        named = self.names.get(laid.planned_step or "")
+        if named in free:
+            return named
+        return min(
+            (n for n, s in free.items() if not s.coat.counted and s.coat.kind == laid.payload.coat_kind), default=None
+        )
+
+    def work(self, done: Work) -> None:
+        """Work ticks off the step that it was done for, else one of its kind and grit between the coats around it."""
+        place = self.names.get(done.planned_step or "")
+        if place is None:
+            coats = [n for n, s in self.mine.items() if isinstance(s, CoatStep) and n > self.covered]
+            to_come = min((n for n in coats if self.stands[n] is Stand.OWED), default=math.inf)
+            fits = (n for n, s in self.mine.items() if self.covered < n < to_come and _is(s, done))
+            place = next((n for n in fits if self.stands[n] is Stand.OWED), None)
+        if place is not None:
+            self.stands[place] = Stand.DONE
+
+    @property
+    def stood(self) -> dict[int, Stand]:
+        """How each step stands: what a coat lies over without a word was passed over."""
+        return {
+            n: Stand.PASSED if stand is Stand.OWED and n < self.covered else stand for n, stand in self.stands.items()
+        }
+
+    def skip(self, skipped: Skip) -> None:
+        """What is not done, in words; what is done by now stays done."""
+        for name in skipped.steps:
+            place = self.names.get(name)
+            if place is not None and self.stands[place] is Stand.OWED:
+                self.stands[place] = Stand.SKIPPED
+
+
+def _is(step: Step, done: Work) -> bool:
+    """Whether work is of a step's kind and grit. Heat is logged for its stage alone.
+
+    A claim that was looked at and holds serves whatever its grit: the refinisher saw the surface, and took it.
+    """
+    any_grit = not isinstance(step, SandStep) or done.claimed or step.grit == done.grit
+    return step.kind == done.kind != "bake" and any_grit
