@@ -63,7 +63,7 @@ def test_a_mixed_part_of_nine_zones_is_surveyed_built_on_and_worked(shop):
     assert zones["Lattice"].area_m2 == pytest.approx(0.06)
     assert sum(z.area_m2 for z in zones.values()) == pytest.approx(3)
     page = shop.http.get(f"/parts/{part}/survey").text
-    assert "rusting" in page
+    assert "abrade again" in page
     built = on_part(shop, part)
     verdicts = {(f.rule, f.standing) for f in built.findings if f.layer_id == "barrier"}
     assert ("unknown-isolated", "care") in verdicts

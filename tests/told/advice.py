@@ -1,6 +1,6 @@
 """Every family over every other, and every way out of what is found."""
 
-from cool_sheen.core.advice.findings import Ground, look_over, worst
+from cool_sheen.core.advice.findings import Bed, Ground, look_over, worst
 from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.coatings import edit
@@ -8,7 +8,7 @@ from cool_sheen.core.coatings.compatibility import every_pair
 from cool_sheen.core.coatings.families import ROLES
 from cool_sheen.core.coatings.systems import Coat, Layer, System
 from cool_sheen.core.errors import CoreError
-from cool_sheen.core.survey.zones import what_is_below
+from cool_sheen.core.survey.below import what_is_below
 from cool_sheen.formats.catalogue import compatibility
 from tests.told.jobs import SHIPPED
 from tests.told.telling import Page
@@ -84,7 +84,7 @@ def _over_old(page: Page, system: System) -> None:
         there = zone("old", old_finish=old, old_state=state)
         rim = zone("rim", kind="edge", old_finish="none")
         grounds = [Ground((z,), what_is_below(z, []).below) for z in (there, rim)]
-        findings = look_over(system, SHIPPED.products, grounds, TABLE)
+        findings = look_over(system, SHIPPED.products, Bed(grounds), TABLE)
         page.say(old, state, worst(findings), [(f.place, f.verdict, f.rule) for f in findings if f.verdict != "good"])
         for finding in findings:
             for way in finding.ways:
@@ -121,7 +121,7 @@ def _films(page: Page, system: System) -> None:
     stacks = {"films": laid, "special": special, "alone": alone, "gritty": gritty,
               **{f"reserve {la.reserve_um:g}": system.model_copy(update={"layers": (la, *system.layers[1:])}) for la in build}}  # fmt: skip
     for words, stack in stacks.items():
-        for f in look_over(stack, SHIPPED.products, [], TABLE):
+        for f in look_over(stack, SHIPPED.products, Bed(), TABLE):
             if (
                 f.verdict != "good" and f.layer_id == first.id and f.place.split(" ")[1] != "on"
             ) or "on top" in f.place:

@@ -37,8 +37,9 @@ from cool_sheen.core.mixing.order import judge_pour, stages
 from cool_sheen.core.mixing.pot_life import pot_life, way_in_time
 from cool_sheen.core.mixing.pours import off_by_pct, rescue, targets
 from cool_sheen.core.mixing.ratios import Addition, Recipe, RecipePart, Share, batch, ready_from
+from cool_sheen.core.survey.below import Evidence, what_is_below
 from cool_sheen.core.survey.shapes import NEEDS, Shape
-from cool_sheen.core.survey.zones import Evidence, bared_first, rusting, what_is_below
+from cool_sheen.core.survey.zones import bared_first, gone_off
 from cool_sheen.core.takeoff.needs import Reservoir
 from cool_sheen.core.units import DIMENSIONS, amount, read_quantity, shown
 from cool_sheen.core.work.hours import WorkingDay
@@ -280,8 +281,10 @@ def _survey(page: Page) -> None:
     bare = [zone(name, bare_since=at(h)) for name, h in (("late", -1), ("early", -8.1), ("edge", -8))]
     page.say(
         [z.name for z in bared_first(bare)],
-        [rusting(z, T0) for z in bare],
-        rusting(zone(ground="bare_zinc", bare_since=at(-30)), T0),
+        {
+            ground: [gone_off(ground, h) for h in (8, 8.1, 24, 24.1)]
+            for ground in ("bare_steel", "bare_zinc", "bare_timber")
+        },
     )
 
 

@@ -6,7 +6,7 @@ from functools import cache
 import numpy as np
 
 from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
-from cool_sheen.core.advice.findings import Ground, look_over
+from cool_sheen.core.advice.findings import Bed, Ground, look_over
 from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import Series, seconds
@@ -16,7 +16,7 @@ from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.last_start import last_starts
-from cool_sheen.core.survey.zones import what_is_below
+from cool_sheen.core.survey.below import what_is_below
 from cool_sheen.core.takeoff.amounts import coats_ahead, waiting_coats
 from cool_sheen.core.takeoff.needs import Reservoir, take_off, work_of
 from cool_sheen.core.work.steps import CoatStep, SandStep
@@ -67,7 +67,7 @@ def job(key: str) -> str:
 def _looked_over(page: Page, part: PaperPart) -> None:
     page.head("looked over, and worked out from bare")
     grounds = [Ground((z,), what_is_below(z, []).below) for z in part.zones]
-    findings = look_over(part.system, SHIPPED.products, grounds, compatibility())
+    findings = look_over(part.system, SHIPPED.products, Bed(grounds), compatibility())
     for f in findings:
         page.say(f.verdict, f.place, f.title, f.rule)
     setting = Setting(part.zones, part.climate, UTC_DAY, T0, SHIPPED.products)

@@ -12,7 +12,7 @@ from tests.support import T0
 from tests.unit.paper import climate
 
 from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
-from cool_sheen.core.advice.findings import Ground, look_over, worst
+from cool_sheen.core.advice.findings import Bed, Ground, look_over, worst
 from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.coatings import edit
@@ -47,7 +47,7 @@ def system(key: str = "two-stage-epoxy") -> System:
 
 
 def findings(made: System, *grounds: tuple[ZoneFacts, Below]) -> list:
-    return look_over(made, SHELF, [Ground((z,), below) for z, below in grounds], TABLE)
+    return look_over(made, SHELF, Bed([Ground((z,), below) for z, below in grounds]), TABLE)
 
 
 BARE = (FACE, Below("bare_steel", "bare"))
@@ -61,7 +61,7 @@ def setting(*zones: ZoneFacts) -> Setting:
 @pytest.mark.parametrize("key", sorted(shipped().systems))
 def test_a_ready_made_system_holds_in_itself_and_is_worked_out_to_its_end(key):
     made = system(key)
-    inner = [f for f in look_over(made, SHELF, [], TABLE) if "on unknown" not in f.place]
+    inner = [f for f in look_over(made, SHELF, Bed(), TABLE) if "on unknown" not in f.place]
     assert worst(inner) != "no", [f for f in inner if f.verdict == "no"]
     figures = consequence(made, setting())
     assert not figures.stuck
@@ -146,7 +146,7 @@ def test_a_reserve_is_kept_when_just_so_much_is_left(reserve, found):
     shelf = {**SHELF, "flat": SHELF["high-build-surfacer"].model_copy(update={"volume_solids_pct": 50.0})}
     coats = {"coats": [Coat(wet_film_um=100).model_dump()] * 2, "product": "flat", "reserve_um": reserve}
     flat = edit.edit_layer(edit.set_sanding(system(), "build", [("P320", 20)]), "build", **coats)
-    said = look_over(flat, shelf, [Ground((FACE,), BARE[1])], TABLE)
+    said = look_over(flat, shelf, Bed([Ground((FACE,), BARE[1])]), TABLE)
     assert [f.layer_id for f in said if f.rule == "reserve"] == found
 
 

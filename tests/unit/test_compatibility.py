@@ -1,5 +1,7 @@
 """Will it stick, will it lift: what the trade says, and that everything has an answer."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -104,6 +106,8 @@ def test_every_pair_has_a_verdict_with_its_reason_its_rule_and_a_way_out():
 def test_no_rule_stands_where_none_can_reach_it():
     roles = [None, *{role for rule in TABLE.rules for role in rule.over_role}]
     reached = {TABLE.judge(below, over).rule for below, over in every_pair(roles)}
+    for role in {role for rule in TABLE.rules for role in rule.below_role}:
+        reached |= {TABLE.judge(replace(below, role=role), over).rule for below, over in every_pair(roles)}
     assert {rule.key for rule in TABLE.rules} == reached
 
 

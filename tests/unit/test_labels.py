@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from tests.support import T0, steady
 from tests.unit.paper import PaperPart, at, climate, zone
 
-from cool_sheen.core.advice.findings import Ground, look_over
+from cool_sheen.core.advice.findings import Bed, Ground, look_over
 from cool_sheen.core.climate.gates import Limits
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.coatings.compatibility import Below
@@ -191,10 +191,10 @@ def test_every_shipped_system_degreases_before_its_first_sanding():
 
 def test_add_a_primer_is_no_way_out_for_a_primer():
     system = SHELF.systems["one-pack-enamel"]
-    unknown = [Ground((), Below("unknown", "unknown"))]
+    unknown = Bed([Ground((), Below("unknown", "unknown"))])
     for family in ("bare_zinc", "bare_timber", "masonry", "plaster", "bare_steel", "unknown"):
         state = "unknown" if family == "unknown" else "bare"
-        ground = [Ground((), Below(family, state))]
+        ground = Bed([Ground((), Below(family, state))])
         first = look_over(system, SHELF.products, ground, compatibility())[0]
         assert "prime" not in [way.change for way in first.ways]
     assert look_over(system, SHELF.products, unknown, compatibility())

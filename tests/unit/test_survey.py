@@ -22,8 +22,9 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
 )
 from cool_sheen.core.log.history import fold
+from cool_sheen.core.survey.below import Evidence, what_is_below
 from cool_sheen.core.survey.shapes import NEEDS, Shape
-from cool_sheen.core.survey.zones import Evidence, ZoneFacts, bared_first, rusting, what_is_below
+from cool_sheen.core.survey.zones import ZoneFacts, bared_first, gone_off
 from cool_sheen.formats.catalogue import shipped
 
 # Worked by hand: kind, sizes in metres, area in square metres.
@@ -98,12 +99,16 @@ def test_a_stripped_zone_shows_its_substrate_whatever_was_on_it():
     assert what_is_below(sound, []).below == Below("enamel_1k", "cured")
 
 
+LIMITS = {"bare_steel": 8, "bare_aluminium": 24, "bare_zinc": 24}
+
+
 def test_the_zone_that_was_bared_first_is_the_first_to_be_abraded_again():
     old, new = (zone(name=n, old_finish="none", bare_since=T0 - timedelta(hours=h)) for n, h in (("a", 30), ("b", 5)))
     assert [z.name for z in bared_first([new, old, zone(old_finish="none")])] == ["a", "b"]
-    assert rusting(old, T0)
-    assert not rusting(new, T0)
-    assert not rusting(zone(old_finish="none", ground="bare_timber", bare_since=T0 - timedelta(days=9)), T0)
+    found = {(ground, h): gone_off(ground, h) for ground, at in LIMITS.items() for h in (at, at + 0.01)}
+    assert found == {(ground, h): h > at for ground, at in LIMITS.items() for h in (at, at + 0.01)}
+    assert not gone_off("bare_timber", 900)
+    assert not gone_off("bare_steel", None)
 
 
 def test_a_figure_means_what_the_table_says_and_an_impossible_one_is_refused():

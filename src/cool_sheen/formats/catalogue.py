@@ -19,6 +19,7 @@ from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.survey.demands import Demand
 from cool_sheen.core.survey.tests import SurveyTest
 from cool_sheen.core.work.make_ready import RoomStep
 
@@ -42,6 +43,7 @@ class Catalogue:
     rates: Rates
     supplies: dict[str, Supply] = field(default_factory=dict)
     tests: dict[str, SurveyTest] = field(default_factory=dict)
+    demands: dict[str, Demand] = field(default_factory=dict)
     schools: tuple[School, ...] = ()
     step_cautions: dict[str, tuple[str, ...]] = field(default_factory=dict)
     packs: dict[str, Pack] = field(default_factory=dict)
@@ -76,6 +78,7 @@ def shipped() -> Catalogue:
         Rates.model_validate(wear["rates"]),
         {s.key: s for s in supplies},
         {t.key: t for t in tests},
+        {d.key: d for d in (Demand.model_validate(data) for data in _read(root / "demands.toml")["demand"])},
         tuple(School.model_validate(data) for data in _read(root / "schools.toml")["school"]),
         {step: tuple(keys) for step, keys in warnings["steps"].items()},
         {p.sku: p for p in packs},
@@ -132,6 +135,16 @@ def check(catalogue: Catalogue) -> None:
             for sheet in sheets.values()
             for name in set(sheet.cautions) - set(catalogue.cautions)
         ]
+    missing += [
+        f"test {test.key} demands {name}"
+        for test in catalogue.tests.values()
+        for result in test.results
+        for name in set(result.demands) - set(catalogue.demands)
+    ]
+    ways = compatibility().ways
+    missing += [
+        f"demand {d.key} names the way {w}" for d in catalogue.demands.values() for w in d.ways if w not in ways
+    ]
     missing += [
         f"step {step} names caution {key}"
         for step, keys in catalogue.step_cautions.items()

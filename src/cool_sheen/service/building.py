@@ -13,7 +13,7 @@ from cool_sheen.core.advice.consequence import (
     methods_compared,
     riskier,
 )
-from cool_sheen.core.advice.findings import Finding, Ground, look_over
+from cool_sheen.core.advice.findings import Bed, Finding, look_over
 from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.advice.schools import Draft, School, Side, sides_of
 from cool_sheen.core.coatings import edit
@@ -25,7 +25,7 @@ from cool_sheen.core.film.build import Build
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import OverridePayload
 from cool_sheen.core.log.history import History, Stay
-from cool_sheen.core.survey.zones import ZoneFacts, what_is_below
+from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.formats.catalogue import compatibility
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
@@ -34,7 +34,7 @@ from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.part_now import PartNow, working_day
 from cool_sheen.service.shelf import check_names, save, take_back
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
-from cool_sheen.service.survey import evidence_of, found_below, grounds_of
+from cool_sheen.service.survey import bed_of
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Part, ShelfSheet
 
@@ -62,7 +62,7 @@ class Design:
     site: Site
     shelf: WholeShelf
     products: dict[str, Product]
-    grounds: list[Ground]
+    bed: Bed
     findings: list[Finding]
     figures: Consequence
     films: dict[str, Build]
@@ -74,7 +74,7 @@ def site_of_part(unit: Unit, part: Part) -> Site:
     history = history_of(unit, part)
     mass = unit.catalogue.substrates[part.substrate].mass
     climate = part_climate(unit, history, mass)
-    zones = tuple(zone_facts(unit, part))
+    zones = tuple(history.as_logged(zone_facts(unit, part)))
     return Site(zones, history, Setting(zones, climate, working_day(unit.the_shop), unit.now, {}), part)
 
 
@@ -110,20 +110,18 @@ def look_at(unit: Unit, system: System, site: Site, can_undo: bool = False) -> D
     shelf = shelf_now(unit)
     products = _products(unit, site.part, shelf)
     setting = replace(site.setting, products=products)
-    keyed = any(step.kind == "sand" for step in system.prepare)
-    found = {z.uuid: what_is_below(z, evidence_of(unit, site.history, z.uuid), keyed=keyed) for z in site.zones}
-    grounds = grounds_of(list(site.zones), found)
-    findings = look_over(system, products, grounds, compatibility())
+    bed = bed_of(unit, site.zones, site.history, system)
+    findings = look_over(system, products, bed, compatibility())
     films = {zone.name: planned_build(system, products, zone) for zone in site.zones}
     figures = consequence(system, setting, findings)
-    return Design(system, replace(site, setting=setting), shelf, products, grounds, findings, figures, films, can_undo)
+    site = replace(site, setting=setting)
+    return Design(system, site, shelf, products, bed, findings, figures, films, can_undo)
 
 
 def findings_of(unit: Unit, found: PartNow) -> list[Finding]:
     """Look the stack of a part over, with the sheets that it was planned with."""
-    below = found_below(unit, found.row, found.history, found.system)
-    grounds = grounds_of(list(found.zones), below)
-    return look_over(found.system, found.products, grounds, compatibility())
+    bed = bed_of(unit, found.zones, found.history, found.system)
+    return look_over(found.system, found.products, bed, compatibility())
 
 
 def _products(unit: Unit, part: Part | None, shelf: WholeShelf) -> dict[str, Product]:
@@ -221,7 +219,7 @@ def taken_way(design: Design, rule: str, place: str, way: str) -> Edit:
     chosen = next((w for w in finding.ways if w.key == way), None)
     if chosen is None:
         raise Refused("This finding has no such way out.", status=409)
-    choices = Choices(design.system, design.products, design.grounds, compatibility())
+    choices = Choices(design.system, design.products, design.bed.grounds, compatibility())
     after = take(chosen.change, finding, choices)
     return lambda _: after
 
@@ -231,7 +229,7 @@ def strip_zones(unit: Unit, design: Design, place: str) -> None:
     part = design.site.part
     if part is None:
         return
-    about = {z.uuid for g in design.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
+    about = {z.uuid for g in design.bed.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
     for zone in part.live_zones:
         if zone.uuid in about:
             zone.strip = "substrate"
@@ -266,16 +264,15 @@ class SideShown:
     system: System
 
 
-def school_sides(design: Design, school: School) -> list[SideShown]:
+def school_sides(unit: Unit, design: Design, school: School) -> list[SideShown]:
     """Work out every side of a school on this system, by the functions that the plan uses."""
     table = compatibility()
     work = Draft(design.system, design.site.zones, design.products)
     pairs = sides_of(school, work)
     figures = []
     for _, after in pairs:
-        found = {z.uuid: what_is_below(z, [], keyed=_keys(after.system)) for z in after.zones}
-        grounds = grounds_of(list(after.zones), found)
-        findings = look_over(after.system, design.products, grounds, table)
+        bed = bed_of(unit, after.zones, design.site.history, after.system)
+        findings = look_over(after.system, design.products, bed, table)
         figures.append(consequence(after.system, replace(design.site.setting, zones=after.zones), findings))
     risks = riskier(figures)
     return [
@@ -284,13 +281,9 @@ def school_sides(design: Design, school: School) -> list[SideShown]:
     ]
 
 
-def _keys(system: System) -> bool:
-    return any(step.kind == "sand" for step in system.prepare)
-
-
-def taken_side(design: Design, school: School, side: str) -> Edit:
+def taken_side(unit: Unit, design: Design, school: School, side: str) -> Edit:
     """Return the change that a side of a school makes. Raises Refused."""
-    shown = next((s for s in school_sides(design, school) if s.side.key == side), None)
+    shown = next((s for s in school_sides(unit, design, school) if s.side.key == side), None)
     if shown is None:
         raise Refused("This question does not arise on this system.", status=409)
     return lambda _: shown.system

@@ -8,8 +8,10 @@ from sqlalchemy import select
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
+from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.mixing.order import GATES
+from cool_sheen.core.survey.below import DEPTH_WORDS
 from cool_sheen.core.units import amount
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.unit import Unit
@@ -37,7 +39,10 @@ def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
     wet = "wet" if payload.wet else "dry"
     basis = "measured" if payload.measured else "by estimate"
     took = f", {amount(payload.removal_um, 'film', units)} off {basis}" if payload.removal_um else ""
-    through = ", broke through" if payload.break_through else ""
+    through = ""
+    if payload.break_through:
+        shows = "the substrate" if payload.shows == GROUND else names.get(payload.shows, "")
+        through = f", broke through {payload.break_through}{f': {shows} shows' if shows else ''}"
     return f"Sanded {payload.grit} {wet}{took}{through}"
 
 
@@ -61,15 +66,21 @@ def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
     result = test.result(payload.result) if test else None
     if test is None or result is None:
         return f"Tested: {payload.test}"
-    return f"{test.title}: {result.words}"
+    deep = f", {DEPTH_WORDS[payload.films_down]}" if payload.films_down else ""
+    held = "" if payload.held_h is None else f", held {payload.held_h:g} h"
+    short = "" if test.proves(result, payload.held_h) else ": too short to say anything"
+    return f"{test.title}{deep}: {result.words}{held}{short}"
 
 
+_DEEP = {"sound": " to sound film", "substrate": " to the substrate"}
+_DEEP |= {"1": ", one film", "2": ", two films", "3": ", three films", "4": ", four films"}
 _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "coat": _says_coat,
     "sand": _says_sand,
     "touch_test": _says_touch,
     "survey_test": _says_test,
     "bake": lambda p, _, units: _says_bake(p, units),
+    "strip": lambda p, *_: f"Stripped{_DEEP.get(p.stripped, '')}",
     "climate_reading": lambda p, names, units: (
         f"Read in {names.get(str(p.space), 'a space')}: {amount(p.air_temp_c, 'temperature', units)}, {p.rh_pct:.0f} %"
         + (f", surface {amount(p.surface_temp_c, 'temperature', units)}" if p.surface_temp_c is not None else "")

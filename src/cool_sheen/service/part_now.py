@@ -261,7 +261,7 @@ def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _L
     system = System.model_validate(part.system)
     products = {key: unit.revision(name) for key, name in part.revisions.items()}
     revisions = {name: unit.revision(name) for name in {c.payload.coating for c in history.coats}}
-    zones = tuple(zone_facts(unit, part))
+    zones = tuple(history.as_logged(zone_facts(unit, part)))
     owed = owed_to(steps_of(system, zones), history, zones)
     return _Logged(version, history, system, products, revisions, zones, owed)
 

@@ -74,7 +74,7 @@ def keep_part(unit: Unit, uuid: UUID) -> None:
     history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
     seq = rows[-1].seq if rows else 0
     unit.aside.put(key_of(part, seq), history, weight_of(history))
-    zones = zone_facts(unit, part)
+    zones = history.as_logged(zone_facts(unit, part))
     owed = owed_to(steps_of(System.model_validate(part.system), zones), history, zones)
     statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
     taught = lessons_of(unit, part, history) if history.touches else []

@@ -1,6 +1,6 @@
 """The survey of a part: zones and faces, tests and claims, and what is below each zone."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated
@@ -8,18 +8,18 @@ from uuid import UUID, uuid4
 
 from pydantic import Field
 
-from cool_sheen.core.advice.findings import Ground
+from cool_sheen.core.advice.findings import Asked, Bed, Ground
 from cool_sheen.core.coatings.families import State
 from cool_sheen.core.coatings.sheet_fields import Method, Strict
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.log.entries import CheckPayload, ClaimPayload, Recorded, SurveyTestPayload
 from cool_sheen.core.log.history import History
+from cool_sheen.core.survey.below import DEPTH_WORDS, Evidence, Found, asked_by, colour_below, that_stay, what_is_below
 from cool_sheen.core.survey.shapes import Shape
 from cool_sheen.core.survey.tests import Result
-from cool_sheen.core.survey.zones import OLD_FINISHES, Evidence, Found, Strip, ZoneFacts, ZoneKind, what_is_below
+from cool_sheen.core.survey.zones import OLD_FINISHES, Strip, ZoneFacts, ZoneKind
 from cool_sheen.core.work.steps import ABRADES
-from cool_sheen.service.jobs import zone_facts
 from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Face, Part, Zone
@@ -211,10 +211,6 @@ def check_claim(unit: Unit, part: Part, press: Press, claim: UUID, history: Hist
     if claim not in history.claims:
         raise Missing("claim")
     zones = history.claims[claim].zones
-    if holds and history.claims[claim].payload.says == "strip":
-        for zone in part.live_zones:
-            if zone.uuid in zones:
-                zone.strip, zone.word_of_another = "substrate", False
     return write_on_part(unit, part, CheckPayload(claim=claim, holds=holds), Press(press.uuid, press.at, zones))
 
 
@@ -228,17 +224,29 @@ class Shown:
     result: Result
     reading: str
     depth: str
+    means: str
 
 
 def evidence_of(unit: Unit, history: History, zone: UUID) -> list[Evidence]:
-    """Return what the tests said of a zone, in order of time."""
+    """Return what the tests say of the films that are still on a zone, in order of time."""
     out = []
     for done in history.surveyed:
-        test = unit.catalogue.tests.get(done.payload.test)
-        result = test.result(done.payload.result) if test else None
-        if test and result and zone in done.zones:
-            out.append(Evidence(test.title.lower(), done.at, result.family, result.state))
-    return out
+        said, test = done.payload, unit.catalogue.tests.get(done.payload.test)
+        result = test.result(said.result) if test else None
+        if test and result and zone in done.zones and test.proves(result, said.held_h):
+            out.append(
+                Evidence(
+                    test.title.lower(),
+                    done.at,
+                    result.family,
+                    result.state,
+                    said.films_down,
+                    test.key,
+                    result.demands,
+                    result.swatch or "",
+                )
+            )
+    return that_stay(out, history.stripped(zone))
 
 
 def tests_shown(unit: Unit, part: Part, history: History) -> list[Shown]:
@@ -253,21 +261,51 @@ def tests_shown(unit: Unit, part: Part, history: History) -> list[Shown]:
         everywhere = len(done.zones) == len(names)
         zones = "everywhere" if everywhere else ", ".join(names[z] for z in names if z in done.zones)
         reading = "" if done.payload.reading is None else f"{done.payload.reading:g} {test.reads}"
-        out.append(Shown(done.at, test.title, zones, result, reading, done.payload.depth))
+        said, means = done.payload, result.means
+        if not test.proves(result, said.held_h):
+            wanted = (test.timer_minutes or 0) / 60
+            means = f"Held for {said.held_h:g} h only: that says nothing. Hold it for {wanted:g} h."
+        deep = DEPTH_WORDS[said.films_down] if said.films_down else ""
+        out.append(
+            Shown(done.at, test.title, zones, result, reading, ", ".join(w for w in (deep, said.depth) if w), means)
+        )
     return out
 
 
-def found_below(unit: Unit, part: Part, history: History, system: System) -> dict[UUID, Found]:
-    """Return what is below each zone for the first coat, as the survey, the tests and the preparation have it."""
+def found_below(unit: Unit, zones: Sequence[ZoneFacts], history: History, system: System) -> dict[UUID, Found]:
+    """Return what is below each zone for the first coat, as the survey, the tests and the preparation have it.
+
+    Args:
+        unit: The unit of work.
+        zones: The zones, as the log has them.
+        history: The folded log.
+        system: What goes on.
+    """
     first = min((c.place for c in history.coats), default=None)
     prepared = any(step.kind == "sand" for step in system.prepare)
     out = {}
-    for zone in zone_facts(unit, part):
+    for zone in zones:
         abraded = any(
             d.kind in ABRADES and zone.uuid in d.zones and (first is None or d.place < first) for d in history.works
         )
-        out[zone.uuid] = what_is_below(zone, evidence_of(unit, history, zone.uuid), keyed=prepared or abraded)
+        evidence = evidence_of(unit, history, zone.uuid)
+        bare_h = history.bare_h(zone, unit.now)
+        out[zone.uuid] = what_is_below(zone, evidence, keyed=prepared or abraded, bare_h=bare_h)
     return out
+
+
+def bed_of(unit: Unit, zones: Sequence[ZoneFacts], history: History, system: System) -> Bed:
+    """Return what a stack is laid on: every page that judges a part's stack asks here."""
+    evidence = {zone.uuid: evidence_of(unit, history, zone.uuid) for zone in zones}
+    asked: dict[str, tuple[str, list[ZoneFacts]]] = {}
+    for zone in zones:
+        for demand, by in asked_by(evidence[zone.uuid]).items():
+            asked.setdefault(demand, (by, []))[1].append(zone)
+    return Bed(
+        grounds_of(list(zones), found_below(unit, zones, history, system)),
+        [Asked(unit.catalogue.demands[key], tuple(there), by) for key, (by, there) in asked.items()],
+        {zone.uuid: colour_below(zone, evidence[zone.uuid]) for zone in zones},
+    )
 
 
 def grounds_of(zones: list[ZoneFacts], found: Mapping[UUID, Found]) -> list[Ground]:

@@ -12,6 +12,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.drying.blend import Blend
+from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
@@ -30,6 +31,7 @@ from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.part.situation import ZoneFilm
+from cool_sheen.core.survey.below import StripDepth
 from cool_sheen.core.work.owed import StepRow
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
 from cool_sheen.service.batches import batch_for
@@ -57,6 +59,8 @@ class SandSaid(Strict):
     wet: bool = False
     removal_um: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] | None = None
     break_through: bool = False
+    broke_at: Annotated[str, Field(max_length=120)] = ""
+    shows: Annotated[str, Field(max_length=80)] = ""
     zones: tuple[UUID, ...] = ()
 
 
@@ -239,6 +243,8 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
     if before := same_press(unit, uuid, "sand", found.row, {"grit": name, "wet": said.wet}):
         return before
     zones = _zones_said(found, said.zones)
+    if said.break_through and said.shows not in _may_show(found):
+        raise Refused("This layer lies nowhere on the part.", {"shows": "Choose what shows from the list."})
     planned = _sanding_meant(found, name, zones)
     zones = zones or (planned.zones if planned else frozenset())
     payload = SandPayload(
@@ -247,10 +253,15 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         wet=said.wet,
         removal_um=said.removal_um if said.removal_um is not None else _removal(found, planned, name, zones),
         measured=said.removal_um is not None,
-        break_through="to the layer below" if said.break_through else None,
+        break_through=(said.broke_at.strip() or "in a spot") if said.break_through else None,
+        shows=said.shows if said.break_through else "",
     )
     press = Press(uuid, at, zones)
     return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None)
+
+
+def _may_show(found: PartNow) -> set[str]:
+    return {"", GROUND} | {layer.layer_id for build in found.history.builds.values() for layer in build.layers}
 
 
 def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
@@ -281,9 +292,15 @@ def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) 
 
 
 def step_done(
-    unit: Unit, found: PartNow, uuid: UUID, kind: str, at: datetime | None = None, zones: Iterable[UUID] = ()
+    unit: Unit,
+    found: PartNow,
+    uuid: UUID,
+    kind: str,
+    at: datetime | None = None,
+    zones: Iterable[UUID] = (),
+    stripped: StripDepth = "",
 ) -> Recorded:
-    """Log a step that leaves no more behind than that it was done. Raises Refused for an unknown kind."""
+    """Log a step that leaves no more behind than that it was done; of a strip how deep. Raises Refused."""
     if before := same_press(unit, uuid, kind, found.row, {}):
         return before
     if kind not in STEP_WORDS or kind in ("coat", "sand"):
@@ -294,9 +311,17 @@ def step_done(
         )
     _heat_before(found, kind)
     step = _step_meant(found, kind)
-    payload = StepPayload.model_validate({"kind": kind})
     about = _zones_said(found, zones) or (step.zones if step else frozenset())
+    payload = StepPayload.model_validate({"kind": kind, "stripped": _how_deep(found, kind, about, stripped)})
     return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+
+
+def _how_deep(found: PartNow, kind: str, zones: Zones, said: StripDepth) -> StripDepth:
+    """How deep a strip went; where neither the presser nor the survey says anything, to the substrate."""
+    if kind != "strip" or said:
+        return said if kind == "strip" else ""
+    surveyed = {z.strip for z in found.zones if not zones or z.uuid in zones}
+    return "" if surveyed & {"sound", "substrate"} else "substrate"
 
 
 def _step_meant(found: PartNow, kind: str) -> Step | None:

@@ -1,15 +1,18 @@
 """A whole stack looked over: every layer over what is below it, films and counts, layers that must not be missing."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
+from uuid import UUID
 
 from cool_sheen.core.coatings.compatibility import GRAVITY, Below, Over, RuleTable, Verdict, Way
 from cool_sheen.core.coatings.families import BELOW_WORDS, FAMILY_WORDS, STATE_WORDS, State
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Layer, System
 from cool_sheen.core.film.build import dry_film
+from cool_sheen.core.film.hiding import HIDES_ROLES, coats_missing, film_of, hiding_film, is_pale, is_strong, lies_below
 from cool_sheen.core.film.planned import sanding_of
+from cool_sheen.core.survey.demands import Demand
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron
 
@@ -31,6 +34,24 @@ class Ground:
 
 
 @dataclass(frozen=True, slots=True)
+class Asked:
+    """What the survey found on some zones, and what that demands; ``by`` is the test that found it."""
+
+    demand: Demand
+    zones: tuple[ZoneFacts, ...]
+    by: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Bed:
+    """What a stack is laid on: grounds, what the survey demands, and the colours of old finishes by zone."""
+
+    grounds: Sequence[Ground] = ()
+    asked: Sequence[Asked] = ()
+    old_colours: Mapping[UUID, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """One thing to know about a stack. ``place`` names the layer, and what it stands on, for an override."""
 
@@ -43,6 +64,7 @@ class Finding:
     source: str
     ways: tuple[Way, ...] = ()
     overridden: str = ""
+    of_ground: bool = False  # it is about what was found on the part: it is said until it is seen to
 
     @property
     def standing(self) -> Verdict:
@@ -50,21 +72,24 @@ class Finding:
         return "care" if self.overridden and self.verdict == "no" else self.verdict
 
 
-def look_over(
-    system: System, products: Mapping[str, Product], grounds: Sequence[Ground], table: RuleTable
-) -> list[Finding]:
+def look_over(system: System, products: Mapping[str, Product], bed: Bed, table: RuleTable) -> list[Finding]:
     """Find out what is wrong with a stack, layer by layer from below.
 
     Args:
         system: The stack.
         products: The sheets of its products, by key.
-        grounds: What the survey found; empty when nothing was surveyed.
+        bed: What the survey found; nothing of it when nothing was surveyed.
         table: The compatibility table.
 
     Returns: One finding for each pair of neighbours, good ones too, and one for each figure or layer that is amiss.
     """
     reasons = {(o.rule, o.place): o.reason for o in system.overrides}
-    found = [*_pairs(system, products, grounds, table), *_structure(system, products, table)]
+    found = [
+        *_demanded(system, products, bed.asked, table),
+        *_pairs(system, products, bed.grounds, table),
+        *_structure(system, products, table),
+        *_hiding(system, products, bed, table),
+    ]
     return [_with_reason(f, reasons) for f in found]
 
 
@@ -78,6 +103,71 @@ def _with_reason(finding: Finding, reasons: Mapping[tuple[str, str], str]) -> Fi
     if not reason:
         return finding
     return replace(finding, overridden=reason)
+
+
+def _demanded(
+    system: System, products: Mapping[str, Product], asked: Sequence[Asked], table: RuleTable
+) -> Iterator[Finding]:
+    """What was found on a zone demands its layer or key until the system has it there."""
+    for one in asked:
+        demand, chains = one.demand, {zone.uuid: _chain(system, zone) for zone in one.zones}
+        zones = [z for z in one.zones if demand.asks(z, chains[z.uuid])]
+        zones = [z for z in zones if not demand.met(system, chains[z.uuid], products)]
+        if not zones:
+            continue
+        lowest = chains[zones[0].uuid][0]
+        names = ", ".join(z.name for z in zones)
+        yield Finding(
+            demand.verdict,
+            lowest.id,
+            f"{lowest.id} for {demand.key}",
+            f"{demand.title}: {names}",
+            f"{demand.reason} Found by the {one.by}." if one.by else demand.reason,
+            demand.key,
+            demand.source,
+            tuple(table.ways[way] for way in demand.ways),
+            of_ground=True,
+        )
+
+
+def _hiding(system: System, products: Mapping[str, Product], bed: Bed, table: RuleTable) -> Iterator[Finding]:
+    """A pale colour over a strong one wants the film that hides."""
+    seen: set[str] = set()
+    for ground in _by_chain(system, bed.grounds):
+        for zone in ground.zones or (None,):
+            chain = _chain(system, zone)
+            old = bed.old_colours.get(zone.uuid, "") if zone else ""
+            for place, layer in enumerate(chain):
+                found = _hides(layer, lies_below(chain, place, products, old), zone, products, table)
+                if found and found.place not in seen:
+                    seen.add(found.place)
+                    yield found
+
+
+def _hides(
+    layer: Layer, below: tuple[str, str], zone: ZoneFacts | None, products: Mapping[str, Product], table: RuleTable
+) -> Finding | None:
+    product, (name, colour) = products[layer.product], below
+    wanted = hiding_film(product)
+    pale_over_strong = colour and is_strong(colour) and is_pale(product.swatch)
+    if layer.role not in HIDES_ROLES or wanted is None or not pale_over_strong:
+        return None
+    coats = [c for c in layer.coats if zone is None or zone.takes(c.where)]
+    film, more = film_of(coats, product), coats_missing(coats, product)
+    if film >= wanted - 1e-9:
+        return None
+    return Finding(
+        "care",
+        layer.id,
+        f"{layer.id} over {name}",
+        f"{layer.name} over {name}: it will show through",
+        f"{film:.0f} µm dry; a pale colour over a dark or strong one wants {wanted:.0f} µm to hide: {more} more "
+        f"{'coat' if more == 1 else 'coats'}, or a pale primer below.",
+        "hides-short",
+        "trade practice: coats to hide",
+        (table.ways["hide"], table.ways["prime"]),
+        of_ground=name == "the old finish",
+    )
 
 
 def _pairs(
@@ -110,6 +200,8 @@ def _by_chain(system: System, grounds: Sequence[Ground]) -> list[Ground]:
 
 def state_between(below: Layer, product: Product, over: Product) -> State:
     """The state in which a layer meets the next one, as the system has it: the plan keeps to the window."""
+    if below.broadcast:
+        return "open"  # no key: the plain coat over it is a fresh coat of itself
     if below.sanding or "degloss" in below.then:
         return "keyed"
     rule = product.rule_for(over)
@@ -123,7 +215,11 @@ def _on_ground(layer: Layer, over: Product, ground: Ground, table: RuleTable) ->
     state = "" if ground.below.state == "bare" else f", {STATE_WORDS[ground.below.state]}"
     title = f"{layer.name} on {BELOW_WORDS[ground.below.family]}{state}: {ground.names}"
     place = f"{layer.id} on {ground.below.family} {ground.below.state}"
-    return Finding(answer.verdict, layer.id, place, title, answer.reason, answer.rule, answer.source, answer.ways)
+    stale = answer.rule == "bare-gone-off" and bool(ground.why)
+    reason = f"{answer.reason} It was {ground.why}." if stale else answer.reason
+    return Finding(
+        answer.verdict, layer.id, place, title, reason, answer.rule, answer.source, answer.ways, of_ground=stale
+    )
 
 
 def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table: RuleTable) -> Finding:
@@ -134,12 +230,12 @@ def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table
     title = f"{layer.name} over {under.name}: {families}, {STATE_WORDS[below.state]}"
     place = f"{layer.id} on {under.id} {below.state}"
     reason = answer.reason
-    if product.never_sanded and below.state == "keyed":
+    how = ["sand"] if under.sanding else ["degloss"] if "degloss" in under.then else []
+    if below.state == "keyed" and not set(how) <= set(product.keyed_by):
         reason = f"{reason} {product.name} is never sanded: its flakes show every scratch."
-        care: Verdict = "no"
-        return Finding(
-            care, layer.id, place, title, reason, "metallic-never-sanded", "trade practice: metallic", answer.ways
-        )
+        no: Verdict = "no"
+        ways = (table.ways["leave-sanding"], table.ways["fresh-coat"])
+        return Finding(no, layer.id, place, title, reason, "metallic-never-sanded", "trade practice: metallic", ways)
     return Finding(answer.verdict, layer.id, place, title, reason, answer.rule, answer.source, answer.ways)
 
 
@@ -160,6 +256,7 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
                 "trade practice: epoxy",
                 (table.ways["topcoat"],),
             )
+        yield from _grit(layer, layers[place + 1 :], table)
         if layer.broadcast and (following is None or following.coats[0].kind != "cover"):
             yield Finding(
                 "no",
@@ -170,6 +267,24 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
                 "cover-over-grit",
                 "trade practice: coats that must come last",
                 (table.ways["cover"],),
+            )
+
+
+def _grit(layer: Layer, above: Sequence[Layer], table: RuleTable) -> Iterator[Finding]:
+    """Loose grit is swept off when it is dry; what lies in the film is never sanded, nor what lies over it."""
+    for sanded in (layer, *above) if layer.broadcast else ():
+        if sanded.sanding or "degloss" in sanded.then:
+            itself = sanded is layer
+            cut = "Sandpaper tears the grit out of the film" if itself else "Sandpaper cuts the grit off at its tips"
+            yield Finding(
+                "no" if itself else "care",
+                sanded.id,
+                f"{sanded.id} grit sanded",
+                f"{sanded.name} is sanded with grit {'in' if itself else 'below'} it",
+                f"{cut}, and what is left gives neither hold nor grip: sweep the loose grit off, and coat over it.",
+                "grit-never-sanded",
+                "trade practice: coats that must come last",
+                (table.ways["leave-sanding"],),
             )
 
 

@@ -9,6 +9,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Layer, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.film.grits import scratch_removal
+from cool_sheen.core.film.hiding import coats_missing
 
 # The last grit by what follows: coarser under one-pack, finer under two-pack.
 _LAST_GRIT = {"epoxy_2k": "P320", "urethane_2k": "P320", "polyester_2k": "P180", "acid_etch": "P240"}
@@ -90,6 +91,42 @@ def _strip(finding: Finding, choices: Choices) -> System:
     return edit.with_prepare(choices.system, "strip")
 
 
+def _abrade(finding: Finding, choices: Choices) -> System:
+    """Sand once more, after what was sanded before; then the dust has to go again."""
+    family = choices.shelf[choices.system.layer(finding.layer_id).product].family
+    sanded = edit.with_prepare(choices.system, "sand", _LAST_GRIT.get(family, "P220"), again=True)
+    return edit.with_prepare(sanded, "wipe")
+
+
+def _degrease(finding: Finding, choices: Choices) -> System:
+    return edit.with_prepare(choices.system, "degrease", again=True)
+
+
+def _fill_grain(finding: Finding, choices: Choices) -> System:
+    """A filler on the timber, sanded back to it: only what is in the pores stays."""
+    filled = _insert(choices, finding, (), ("filler",))
+    place = [layer.id for layer in filled.layers].index(finding.layer_id) - 1
+    filler = filled.layers[place]
+    grit = choices.shelf[filler.product].key_grit
+    return edit.set_sanding(filled, filler.id, [(grit, scratch_removal(grit) / 2)])
+
+
+def _hide(finding: Finding, choices: Choices) -> System:
+    layer = choices.system.layer(finding.layer_id)
+    more = coats_missing(layer.coats, choices.shelf[layer.product])
+    last = [coat for coat in layer.coats if coat.counted][-1:]
+    coats = [coat.model_dump() for coat in (*layer.coats, *last * more)]
+    return edit.edit_layer(choices.system, layer.id, coats=coats)
+
+
+def _leave_sanding(finding: Finding, choices: Choices) -> System:
+    """Leave out the sanding that a finding is about: of the layer itself, or of the one below it."""
+    under = choices.under(finding.layer_id)
+    layer = under if finding.rule == "metallic-never-sanded" and under else choices.system.layer(finding.layer_id)
+    kept = [kind for kind in layer.then if kind != "degloss"]
+    return edit.edit_layer(choices.system, layer.id, sanding=[], then=kept)
+
+
 def _key(finding: Finding, choices: Choices) -> System:
     under = choices.under(finding.layer_id)
     if under is None:
@@ -122,5 +159,6 @@ def _cover(finding: Finding, choices: Choices) -> System:
 
 _CHANGES: dict[str, Callable[[Finding, Choices], System]] = {
     "seal": _seal, "prime": _prime, "stain_block": _stain_block, "strip": _strip, "key": _key, "test": _test,
-    "topcoat": _topcoat, "cover": _cover,
+    "topcoat": _topcoat, "cover": _cover, "abrade": _abrade, "degrease": _degrease, "fill_grain": _fill_grain,
+    "hide": _hide, "leave_sanding": _leave_sanding,
 }  # fmt: skip

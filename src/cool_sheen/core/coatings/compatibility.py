@@ -20,7 +20,10 @@ class Way(Strict):
 
     key: Key
     words: Text
-    change: Literal["seal", "prime", "stain_block", "strip", "key", "test", "topcoat", "cover", "nothing"] = "nothing"
+    change: Literal[
+        "seal", "prime", "stain_block", "strip", "key", "test", "topcoat", "cover", "abrade", "degrease", "fill_grain",
+        "hide", "leave_sanding", "nothing",
+    ] = "nothing"  # fmt: skip
 
 
 class Rule(Strict):

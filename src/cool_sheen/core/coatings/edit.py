@@ -108,15 +108,15 @@ def set_prepare(system: System, steps: Sequence[Prepare]) -> System:
     return _made(system, prepare=[step.model_dump() for step in steps])
 
 
-def with_prepare(system: System, kind: str, grit: str | None = None) -> System:
-    """Put a step into the preparation where the trade has it, unless it is there.
+def with_prepare(system: System, kind: str, grit: str | None = None, *, again: bool = False) -> System:
+    """Put a step into the preparation where the trade has it, unless it is there; ``again``: once more.
 
     A test patch comes before anything is stripped, degreasing before the first sanding; what has no place of its own
     stands where it is.
     """
     steps = list(system.prepare)
     wanted = Prepare.model_validate({"kind": kind, "grit": grit})
-    if any(step.kind == kind for step in steps):
+    if any(step.kind == kind for step in steps) and not again:
         return system
     order = ("wash", "test_patch", "strip", "degrease", "fill", "sand", "wipe", "mask", "tack")
     rank = {name: place for place, name in enumerate(order)}

@@ -21,6 +21,7 @@ from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 from cool_sheen.core.drying.blend import Blend, OwnHardener, doses_of
 from cool_sheen.core.drying.milestones import Mode
+from cool_sheen.core.survey.below import StripDepth
 
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
@@ -144,8 +145,9 @@ class StepPayload(Grown):
     metal_temp_c: Annotated[float, Field(ge=-50, le=1200, allow_inf_nan=False)] | None = None
     note: LongText | None = None
     ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
+    stripped: StripDepth = ""  # how deep, where the step is a strip; empty: as the survey says of each zone
 
-    _GROWN: ClassVar[tuple[str, ...]] = ("ticked",)
+    _GROWN: ClassVar[tuple[str, ...]] = ("ticked", "stripped")
 
 
 class TouchTestPayload(Grown):
@@ -348,8 +350,13 @@ class DefectPayload(Strict):
     note: LongText | None = None
 
 
-class SurveyTestPayload(Strict):
-    """A survey test was made: a result of the test table, with its figure where one was read."""
+class SurveyTestPayload(Grown):
+    """A survey test was made: a result of the test table, with its figure where one was read.
+
+    ``films_down`` is how many films were taken off for it; ``held_h`` how long it was held, None for the double rubs.
+    """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("films_down", "held_h")
 
     kind: Literal["survey_test"] = "survey_test"
     test: ShortText
@@ -357,6 +364,8 @@ class SurveyTestPayload(Strict):
     reading: Annotated[float, Field(allow_inf_nan=False)] | None = None
     depth: ShortText = ""
     note: LongText | None = None
+    films_down: Annotated[int, Field(ge=0, le=4)] = 0
+    held_h: Annotated[float, Field(gt=0, le=96, allow_inf_nan=False)] | None = None
 
 
 class ClaimPayload(Strict):

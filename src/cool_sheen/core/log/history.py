@@ -24,6 +24,9 @@ from cool_sheen.core.log.entries import (
     SurveyTestPayload,
     TouchTestPayload,
 )
+from cool_sheen.core.survey.below import Strip, as_stripped
+from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.units import Hours
 
 Zones = frozenset[UUID]
 
@@ -113,6 +116,14 @@ class Surveyed:
     zones: Zones
 
 
+@dataclass(frozen=True, slots=True)
+class Stripped:
+    """Some zones were stripped."""
+
+    strip: Strip
+    zones: Zones
+
+
 @dataclass(slots=True)
 class Claim:
     """Somebody else's word; ``holds`` is None until the own check."""
@@ -189,6 +200,7 @@ class History:
     coats_by_zone: dict[UUID, Counter[str]] = field(default_factory=dict)
     breaks: list[Break] = field(default_factory=list)
     surveyed: list[Surveyed] = field(default_factory=list)
+    strips: list[Stripped] = field(default_factory=list)
     claims: dict[UUID, Claim] = field(default_factory=dict)
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
     bakes: list[Heated] = field(default_factory=list)
@@ -204,6 +216,38 @@ class History:
             tuple(t for t in self.touches if t.zones & zones),
             tuple(h.bake for h in self.bakes if h.zones & zones),
         )
+
+    def as_logged(self, zones: Iterable[ZoneFacts]) -> list[ZoneFacts]:
+        """Return what is to be said of zones by the survey, and by what was stripped and abraded since.
+
+        A bare zone is bare since it was abraded for the last time before its first coat.
+        """
+        return [self._abraded(as_stripped(zone, self.stripped(zone.uuid))) for zone in zones]
+
+    def _abraded(self, zone: ZoneFacts) -> ZoneFacts:
+        if not zone.bare or zone.bare_since is None:
+            return zone
+        first = next((c.place for c in self.coats if zone.uuid in c.zones), self.places + 1)
+        times = [w.at for w in self.works if w.kind == "sand" and zone.uuid in w.zones and w.place < first]
+        return replace(zone, bare_since=max([zone.bare_since, *times]))
+
+    def stripped(self, zone: UUID) -> list[Strip]:
+        """Return how a zone was stripped, in order of time."""
+        return [s.strip for s in self.strips if zone in s.zones]
+
+    def bare_h(self, zone: ZoneFacts, now: datetime) -> Hours | None:
+        """How long a bare zone has stood, up to its first coat. [h]
+
+        Args:
+            zone: The zone, as the log has it.
+            now: The present, where nothing is on it yet.
+
+        Returns: Hours; None where it is not bare, or nobody said since when.
+        """
+        if not zone.bare or zone.bare_since is None:
+            return None
+        until = next((c.ended_at for c in self.coats if zone.uuid in c.zones), now)
+        return max(0.0, (until - zone.bare_since).total_seconds() / 3600)
 
     def space_at(self, at: datetime) -> UUID | None:
         """Where the part stood at an instant; where it came in for one before that."""
@@ -349,6 +393,8 @@ def _put_step(said: StepPayload, history: History, entry: Entry, zones: list[UUI
     if said.kind == "bake" and said.metal_temp_c is not None and said.minutes:
         began = entry.occurred_at - timedelta(minutes=said.minutes)
         history.bakes.append(Heated(Bake(began, entry.occurred_at, said.metal_temp_c), frozenset(zones)))
+    if said.kind == "strip":
+        history.strips.append(Stripped(Strip(entry.occurred_at, said.stripped), frozenset(zones)))
     history.works.append(_work(history, entry, said.kind, zones))
 
 
@@ -372,6 +418,8 @@ def _put_check(said: CheckPayload, history: History, entry: Entry, zones: list[U
     if claim.holds:
         work = _work(history, entry, claim.payload.says, claim.zones, claim.payload.grit)
         history.works.append(replace(work, claimed=True))
+        if claim.payload.says == "strip":
+            history.strips.append(Stripped(Strip(entry.occurred_at, "substrate"), claim.zones))
 
 
 @_put.register

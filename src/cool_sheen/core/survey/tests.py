@@ -2,7 +2,7 @@
 
 from typing import Annotated, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from cool_sheen.core.coatings.families import BelowFamily, State
 from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
@@ -21,6 +21,9 @@ class Result(Strict):
     state: State | None = None
     up_to: float | None = None
     stop: bool = False
+    demands: tuple[Key, ...] = ()  # what must be there after it
+    swatch: Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")] | None = None  # the colour that was seen
+    in_full: bool = False  # it says something only when the test was held for its whole time
 
 
 class SurveyTest(Strict):
@@ -51,6 +54,16 @@ class SurveyTest(Strict):
         if not self.low <= reading <= self.high:
             raise OutOfRange(f"{self.title} reads from {self.low:g} to {self.high:g} {self.reads}.", "reading")
         return next((r for r in self.results if r.up_to is not None and reading <= r.up_to), self.results[-1])
+
+    def proves(self, result: Result, held_h: float | None) -> bool:
+        """Whether a result says anything: what shows nothing must have been held for the test's whole time.
+
+        Args:
+            result: What was seen.
+            held_h: How long it was held; None for the double rubs, or for its time as it is written. [h]
+        """
+        wanted = (self.timer_minutes or 0) / 60
+        return not result.in_full or held_h is None or held_h >= wanted - 1e-9
 
     def result(self, key: str) -> Result | None:
         """Return a result by its key."""

@@ -3,7 +3,7 @@
 import json
 from collections.abc import Callable
 from datetime import timedelta
-from typing import Any
+from typing import Any, get_args
 from uuid import UUID
 
 from fastapi import APIRouter, Request
@@ -18,6 +18,7 @@ from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.history import voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
+from cool_sheen.core.survey.below import StripDepth
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
@@ -31,11 +32,13 @@ from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.views import lane, ribbon, section
+from cool_sheen.web.views import lane, ribbon, section, through
+from cool_sheen.web.views.lane import strip_depths
 from cool_sheen.web.views.times import last_times
 
 router = APIRouter(prefix="/parts/{uuid}")
 Writer = Callable[[Unit, PartNow, Typed, UUID], Recorded]
+_DEPTHS: tuple[StripDepth, ...] = get_args(StripDepth)
 SPANS = {"8h": (2, 6), "2d": (12, 36), "8d": (48, 144)}
 
 
@@ -91,6 +94,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
         ),
         "by_zone": _by_zone(found),
         "counts": [(la, *coats_of(found.history, found.rows, la.id)) for la in found.system.used],
+        "through": through.notices(found),
         "rest": found.rest,
         "passed": found.owed.passed_over(),
         "steps": found.rows,
@@ -244,6 +248,8 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             wet=typed.flag("wet"),
             removal_um=removal,
             break_through=typed.flag("break_through"),
+            broke_at=typed.text("broke_at", most=120),
+            shows=typed.text("shows"),
             zones=typed.ticked("zone"),
         )
         return work.sanded(unit, found, press, said, at)
@@ -256,7 +262,13 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
     """Log another step."""
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
-        return work.step_done(unit, found, press, typed.text("kind"), zones=typed.ticked("zone"))
+        at, deep = typed.moment("at", unit.zone), typed.text("stripped")
+        stripped = next((depth for depth in _DEPTHS if depth == deep), None)
+        if stripped is None:
+            raise Refused("How deep was it stripped?", {"stripped": "Choose how deep from the list."})
+        typed.stop()
+        zones = typed.ticked("zone")
+        return work.step_done(unit, found, press, typed.text("kind"), at, zones=zones, stripped=stripped)
 
     return _log(request, uuid, workshop, pages, form, write)
 
@@ -381,7 +393,7 @@ def _log(
 @router.get("/{dialog}")
 def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one of the small forms: touch test, sanding, another coat."""
-    if dialog not in ("touch", "sand", "coat", "bake", "skip"):
+    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"
@@ -398,6 +410,8 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "grits": [g for g in MEAN_UM if g.startswith("P")],
         "cautions": _cautions(unit, found, dialog),
         "hows": TOUCH_WORDS,
+        "shows": through.may_show(found),
+        "strip_depths": strip_depths(found),
         "stage": heat.stage_ahead(found),
         "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
         "left": found.owed.left(),

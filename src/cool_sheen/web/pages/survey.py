@@ -13,8 +13,9 @@ from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.complaints import complaints
 from cool_sheen.core.log.entries import ClaimPayload, SurveyTestPayload
+from cool_sheen.core.survey.below import DEPTH_WORDS
 from cool_sheen.core.survey.shapes import NEEDS, SHAPE_WORDS, Shape
-from cool_sheen.core.survey.zones import OLD_FINISHES, STRIP_WORDS, ZONE_KINDS, bared_first, rusting
+from cool_sheen.core.survey.zones import OLD_FINISHES, STRIP_WORDS, ZONE_KINDS, bared_first, gone_off
 from cool_sheen.core.units import amount, shown
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service import survey
@@ -86,15 +87,15 @@ def _values(part: Part, zone: Zone, shop: Shop, *, as_new: bool) -> dict[str, st
 
 def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View) -> Response:
     state = history_of(unit, part)
-    facts = zone_facts(unit, part)
-    found = survey.found_below(unit, part, state, System.model_validate(part.system))
+    facts = state.as_logged(zone_facts(unit, part))
+    found = survey.found_below(unit, facts, state, System.model_validate(part.system))
     now = unit.now
     rows = [
         {
             "zone": row,
             "facts": fact,
             "found": found[row.uuid],
-            "rusting": rusting(fact, now),
+            "gone_off": fact.bare and gone_off(fact.ground, state.bare_h(fact, now)),
             "bare_for": _age((now - fact.bare_since).total_seconds() / 3600) if fact.bare_since else "",
             "coats": sum(state.coats_by_zone[row.uuid].values()),
             "substrate": unit.catalogue.substrates[row.substrate or part.substrate].name,
@@ -116,12 +117,13 @@ def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View)
         form=view.form,
         total=sum(f.area_m2 for f in facts),
         tests=unit.catalogue.tests,
+        depths=DEPTH_WORDS,
         made=made,
         stops=[m for m in _latest(made) if m.result.stop],
         claims=list(state.claims.values()),
         steps=STEP_WORDS,
         zone_names={z.uuid: z.name for z in part.live_zones},
-        first_bare=bared_first(facts),
+        first_bare=bared_first([f for f in facts if not sum(state.coats_by_zone[f.uuid].values())]),
         new_id=new_id,
         choices=_choices(unit, part),
         strips=STRIP_WORDS,
@@ -331,6 +333,7 @@ def test(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
 
     def act(unit: Unit, part: Part, typed: Typed) -> None:
         reading = typed.number("reading", -1e6, 1e6)
+        held, down = typed.number("held", 0.01, 96), typed.number("films_down", 0, 4)
         press = _press(typed)
         if strange := press.zones - {z.uuid for z in part.live_zones}:
             raise Refused("Check what was entered.", {"test_zone": f"{len(strange)} is no zone of this part."})
@@ -341,6 +344,8 @@ def test(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
                 "result": typed.text("result"),
                 "reading": reading,
                 "depth": typed.text("depth"),
+                "films_down": int(down or 0),
+                "held_h": held,
             },
         )
         survey.log_test(unit, part, press, said)

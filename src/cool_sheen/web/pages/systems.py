@@ -220,7 +220,7 @@ def _do(unit: Unit, place: Place, typed: Typed) -> None:
         school = next((s for s in unit.catalogue.schools if s.key == typed.text("school")), None)
         if school is None:
             raise Refused("There is no such question.", status=409)
-        place.change(unit, building.taken_side(design, school, typed.text("side")))
+        place.change(unit, building.taken_side(unit, design, school, typed.text("side")))
     elif op == "newer" and design.site.part:
         press = typed.uuid("press", "The press has no id: load the page again.")
         keys = [typed.text("product")] if typed.text("product") else list(design.site.part.revisions)
@@ -271,7 +271,7 @@ def _sides(request: Request, pages: PagesDep, unit: Unit, place: Place, key: str
     school = next((s for s in unit.catalogue.schools if s.key == key), None)
     if school is None:
         raise Refused("There is no such question.", status=404)
-    sides = [(s, view.figures(s.figures, units)) for s in building.school_sides(design, school)]
+    sides = [(s, view.figures(s.figures, units)) for s in building.school_sides(unit, design, school)]
     return pages.show(
         request, unit, shown, school=school, sides=sides, costs=[], place=place, design=design, hours=view.hours
     )

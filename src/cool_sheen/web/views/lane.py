@@ -34,7 +34,10 @@ _HAZARDS = {
     "fire": "no flames or sparks",
     "solvent": "solvent: extraction on",
 }
-_BUTTON = {"coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "bake": "Log the heat", "": ""}
+_BUTTON = {
+    "coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "bake": "Log the heat",
+    "strip": "Log the strip", "": "",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -367,3 +370,13 @@ def _learned(found: PartNow) -> str:
     if (mean, spread) == (0.0, DEFAULT_LN_SD):
         return "as the sheet says: no test taught it here yet"
     return f"× {math.exp(mean):.2f} of the sheet, spread {100 * spread:.0f} % (25 % untaught)"
+
+
+def strip_depths(found: PartNow) -> list[tuple[str, str]]:
+    """Return how deep a strip may have gone; what the survey means at the head, where it says anything."""
+    films = [
+        (str(n), f"{words} off") for n, words in enumerate(("one film", "two films", "three films", "four films"), 1)
+    ]
+    usual = [("substrate", "to the substrate"), ("sound", "to sound film"), *films]
+    means = {z.strip for z in found.zones} & {"sound", "substrate"}
+    return [("", "as the survey says of each zone"), *usual] if means else usual

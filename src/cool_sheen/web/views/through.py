@@ -1,0 +1,55 @@
+"""Where a sanding went through: what may show, and what is said until it is mended."""
+
+from dataclasses import dataclass
+
+from cool_sheen.core.coatings.families import GROUND_WORDS
+from cool_sheen.core.film.build import GROUND
+from cool_sheen.core.work.broken import Unmended, unmended
+from cool_sheen.service.part_now import PartNow
+
+
+@dataclass(frozen=True, slots=True)
+class Notice:
+    """One sanding that went through and is not mended: where, and what to do there."""
+
+    title: str
+    says: str
+
+
+def may_show(found: PartNow) -> list[tuple[str, str]]:
+    """Return what can show where a sanding went through: the layers that are on, from the top, and the substrate."""
+    on: dict[str, str] = {}
+    for build in found.history.builds.values():
+        on |= {layer: _name(found, layer) for layer in build.standing[1:]}
+    grounds = dict.fromkeys(GROUND_WORDS[z.ground] for z in found.zones)
+    return [("", "the layer below the top one"), *on.items(), (GROUND, " or ".join(grounds))]
+
+
+def notices(found: PartNow) -> list[Notice]:
+    """Return what went through and is not mended yet, the latest first."""
+    return [_notice(found, one) for one in unmended(found.owed, found.history)]
+
+
+def _notice(found: PartNow, one: Unmended) -> Notice:
+    broken, zones = one.broken, found.situation.names(one.zones)
+    where = ", ".join(w for w in (zones, broken.where if broken.seen else "") if w)
+    gone = _joined([_name(found, layer) for layer in broken.layers])
+    shows = _grounds(found, one) if broken.shows == GROUND else _name(found, broken.shows)
+    how = f"{broken.grit} went through" if broken.seen else f"by the figures of the film, {broken.grit} went through"
+    again = ", then ".join(_name(found, layer) for layer in one.layers)
+    return Notice(
+        f"Sanded through{f': {where}' if where else ''}.",
+        f"{how[0].upper()}{how[1:]} {gone}: {shows} shows. {again} again there, then sand it flush.",
+    )
+
+
+def _grounds(found: PartNow, one: Unmended) -> str:
+    return " or ".join(dict.fromkeys(GROUND_WORDS[z.ground] for z in found.zones if z.uuid in one.zones))
+
+
+def _name(found: PartNow, layer_id: str) -> str:
+    return next((la.name for la in found.system.layers if la.id == layer_id), "a layer that was taken out")
+
+
+def _joined(names: list[str]) -> str:
+    return " and ".join(names) if len(names) < 3 else f"{', '.join(names[:-1])} and {names[-1]}"
