@@ -12,13 +12,14 @@ from tests.support import T0
 from tests.unit.paper import climate
 
 from cool_sheen.core.advice.consequence import Setting, consequence, methods_compared, riskier
-from cool_sheen.core.advice.findings import Bed, Ground, look_over, worst
+from cool_sheen.core.advice.findings import Asked, Bed, Ground, look_over, worst
 from cool_sheen.core.advice.remedies import Choices, take
 from cool_sheen.core.advice.schools import Draft, sides_of
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.coatings.systems import Coat, System
 from cool_sheen.core.errors import Inconsistent, OutOfRange
+from cool_sheen.core.film.hiding import coats_missing
 from cool_sheen.core.film.planned import coats_to_hide, planned_build
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingDay
@@ -266,3 +267,114 @@ def test_the_riskiest_side_is_the_one_that_is_worse_in_a_respect(change, words):
     assert riskier([side(), side()]) == [[], []]
     assert riskier([side(spare=None), side()]) == [[], ["tightest window"]]
     assert riskier([side(verdict="no"), side(cares=9)]) == [["compatibility"], []]  # a no weighs more than any cares
+
+
+# --- what the survey demands ---------------------------------------------------------------------------------
+TIMBER = zone("Door", 1.0, ground="bare_timber")
+DEMANDS = sorted(shipped().demands)
+
+
+def asked(made: System, key: str, there: ZoneFacts) -> list:
+    state = "cured" if not there.bare else "bare"
+    below = Below(there.ground if there.bare else there.old_finish, state)
+    bed = Bed([Ground((there,), below)], [Asked(shipped().demands[key], (there,), "test")])
+    return [f for f in look_over(made, SHELF, bed, TABLE) if f.rule == key]
+
+
+def without(made: System, key: str) -> System:
+    """The system as far as it does not meet a demand: no such preparation, no such layer."""
+    demand = shipped().demands[key]
+    made = made.model_copy(update={"prepare": tuple(s for s in made.prepare if s.kind not in demand.prepare)})
+    kept = [la for la in made.layers if not demand.families or SHELF[la.product].family not in demand.families]
+    return made.model_copy(update={"layers": tuple(kept or made.layers[-1:])})
+
+
+@pytest.mark.parametrize("there", [OLD, FACE, TIMBER], ids=lambda z: z.name)
+@pytest.mark.parametrize("key", DEMANDS)
+def test_what_was_found_is_asked_for_until_it_is_there_or_refused_in_words(key, there):
+    demand = shipped().demands[key]
+    made = without(system("cabinet-waterborne" if there is TIMBER else "two-stage-epoxy"), key)
+    found = asked(made, key, there)
+    applies = not (demand.of_film and there.bare) and (not demand.grounds or there.ground in demand.grounds)
+    assert bool(found) is applies
+    for finding in found:
+        assert finding.verdict == demand.verdict
+        assert there.name in finding.title
+        refused = edit.overridden(made, finding.rule, finding.place, "the customer wants it so")
+        assert [f.standing for f in asked(refused, key, there)] == ["care"]
+        worked = [taken_out(made, finding, way.change, demand.times, there) for way in finding.ways]
+        assert any(worked), "some way out does what it says"
+        for after in (w for w in worked if w and w != made):
+            assert not asked(after, key, there)
+
+
+def taken_out(made: System, finding, change: str, times: int, there: ZoneFacts) -> System | None:
+    """The system after a way out; None where the shelf has nothing that goes there, which is said."""
+    for _ in range(times):
+        try:
+            made = take(change, finding, Choices(made, SHELF, [Ground((there,), Below(there.ground, "bare"))], TABLE))
+        except Inconsistent:
+            return None
+    return made if change != "strip" else None
+
+
+def test_open_grain_asks_for_nothing_under_a_stain_or_on_metal():
+    assert not asked(system("solid-stain-masonry"), "grain-filler", TIMBER)
+    assert not asked(without(system(), "grain-filler"), "grain-filler", FACE)
+
+
+WHITE, ORANGE, GREY = "#f4f2ec", "#d8611f", "#8c9296"
+
+
+@pytest.mark.parametrize(
+    ("old", "own", "share", "short"),
+    [
+        (ORANGE, WHITE, 0.99, True), (ORANGE, WHITE, 1.0, False), ("#23272b", WHITE, 0.5, True), (GREY, WHITE, 0.5, False),
+        (WHITE, ORANGE, 0.5, False), (ORANGE, ORANGE, 0.5, False), ("", WHITE, 0.5, False),
+    ],
+)  # fmt: skip
+def test_white_over_orange_wants_the_film_that_hides_and_says_how_many_coats(old, own, share, short):
+    made = system("one-pack-enamel")
+    top = made.layers[-1]
+    made = made.model_copy(update={"layers": (top,)})
+    dry = sum(c.wet_film_um for c in top.coats) * SHELF[top.product].volume_solids_pct / 100
+    paint = SHELF[top.product].model_copy(update={"swatch": own, "hiding_um": dry / share})
+    shelf = {**SHELF, top.product: paint}
+    bed = Bed([Ground((OLD,), ENAMEL[1])], old_colours={OLD.uuid: old} if old else {})
+    found = [f for f in look_over(made, shelf, bed, TABLE) if f.rule == "hides-short"]
+    assert bool(found) is short
+    for finding in found:
+        after = take("hide", finding, Choices(made, shelf, bed.grounds, TABLE))
+        assert not [f for f in look_over(after, shelf, bed, TABLE) if f.rule == "hides-short"]
+        assert after.layers[0].counted - top.counted == coats_missing(top.coats, paint)
+    primed = made.model_copy(update={"layers": system("one-pack-enamel").layers})
+    pale = {**shelf, primed.layers[0].product: SHELF[primed.layers[0].product].model_copy(update={"swatch": GREY})}
+    assert not [f for f in look_over(primed, pale, bed, TABLE) if f.rule == "hides-short"], "a grey primer lies between"
+
+
+def test_sanding_grit_or_flakes_is_refused_and_one_press_leaves_it_out():
+    made = system("brushed-two-pack")
+    tread = next(la for la in made.layers if la.broadcast)
+    sanded = edit.set_sanding(made, tread.id, [("P240", 10)])
+    found = [f for f in findings(sanded, BARE) if f.rule == "grit-never-sanded"]
+    assert [(f.verdict, f.layer_id) for f in found] == [("no", tread.id)]
+    after = take("leave_sanding", found[0], Choices(sanded, SHELF, [], TABLE))
+    assert not after.layer(tread.id).sanding
+    assert not [f for f in findings(after, BARE) if f.rule == "grit-never-sanded"]
+    above = made.used[made.used.index(made.layer(tread.id)) + 1].id
+    care = [f for f in findings(edit.set_sanding(made, above, [("P240", 10)]), BARE) if f.rule == "grit-never-sanded"]
+    assert [(f.verdict, f.layer_id) for f in care] == [("care", above)]
+
+
+@pytest.mark.parametrize(("then", "says", "rule"), [
+    ("degloss", "fresh", "metallic-never-sanded"), ("degloss", "pad", ""), ("sand", "pad", "metallic-never-sanded"),
+])  # fmt: skip
+def test_a_pad_keys_a_metallic_where_its_sheet_says_so_and_sandpaper_never(then, says, rule):
+    made = edit.edit_layer(system(), "colour", product="basecoat-solvent-metallic")
+    metallic = SHELF["basecoat-solvent-metallic"].model_copy(update={"past_window": says})
+    if then == "sand":
+        made = edit.set_sanding(made, "colour", [("P800", 2)])
+    else:
+        made = edit.edit_layer(made, "colour", then=["degloss"])
+    found = look_over(made, {**SHELF, metallic.key: metallic}, Bed(), TABLE)
+    assert [f.rule for f in found if f.rule == "metallic-never-sanded"] == ([rule] if rule else [])

@@ -131,3 +131,91 @@ def test_a_table_that_is_not_sound_is_refused_with_all_that_is_wrong():
         RuleTable.of([odd.model_copy(update={"over": (), "state": ("bare",), "ways": ("test",)})], [way])
     with pytest.raises(ValueError, match="shows no way out"):
         Rule(key="hard", verdict="no", reason="It is hard.", source="trade")
+
+
+# What a painter would say of each, written down from the trade and not from the table: below, its state, over, as what.
+FROM_THE_TRADE = """
+bare_steel bare epoxy_2k primer good
+bare_steel bare acid_etch primer good
+bare_aluminium bare acid_etch primer good
+bare_timber bare acid_etch primer no
+enamel_1k keyed acid_etch primer no
+acid_etch open epoxy_2k primer no
+acid_etch cured polyester_2k surfacer no
+acid_etch keyed filler_polyester filler no
+acid_etch open primer_1k primer good
+acid_etch open urethane_2k surfacer good
+acid_etch open urethane_2k single_stage no
+acid_etch cured basecoat_solvent colour no
+acid_etch cured enamel_1k colour no
+bare_zinc bare polyester_2k surfacer no
+bare_zinc bare filler_polyester filler no
+bare_zinc bare enamel_1k colour no
+bare_zinc bare epoxy_2k primer good
+bare_steel bare filler_polyester filler care
+epoxy_2k keyed filler_polyester filler good
+epoxy_2k cured polyester_2k surfacer care
+bare_steel weathered epoxy_2k primer care
+bare_steel bare enamel_1k colour care
+enamel_1k cured urethane_2k single_stage no
+enamel_1k keyed urethane_2k surfacer no
+enamel_1k keyed epoxy_2k sealer care
+enamel_1k locked enamel_1k single_stage no
+enamel_1k cured enamel_1k single_stage care
+enamel_1k keyed enamel_1k single_stage good
+enamel_1k weathered enamel_1k single_stage care
+lacquer keyed urethane_2k clear no
+lacquer cured lacquer clear good
+enamel_1k cured lacquer clear no
+basecoat_solvent open urethane_2k clear good
+basecoat_water open urethane_2k clear good
+basecoat_solvent cured urethane_2k clear care
+basecoat_solvent open acrylic_water clear no
+primer_1k open enamel_1k single_stage good
+primer_1k cured urethane_2k single_stage no
+unknown unknown urethane_2k single_stage no
+unknown unknown enamel_1k single_stage no
+unknown unknown epoxy_2k sealer care
+urethane_2k failing urethane_2k single_stage no
+urethane_2k failing epoxy_2k sealer care
+urethane_2k cured urethane_2k clear care
+urethane_2k keyed urethane_2k clear good
+urethane_2k keyed enamel_1k single_stage good
+epoxy_2k open urethane_2k single_stage good
+epoxy_2k open basecoat_solvent colour good
+epoxy_2k open acrylic_water colour care
+primer_1k keyed high_heat colour no
+bare_steel bare high_heat colour good
+fabric bare dope clear good
+fabric bare enamel_1k colour no
+bare_timber bare stain_solid stain good
+masonry bare stain_solid stain good
+plaster bare acrylic_water colour care
+plaster bare acrylic_water primer good
+masonry bare enamel_1k colour care
+bare_timber bare shellac primer good
+shellac cured acrylic_water colour good
+shellac cured urethane_2k single_stage no
+casein_paint cured acrylic_water clear good
+gel_coat keyed polyester_2k surfacer good
+gel_coat bare urethane_2k single_stage care
+high_heat cured enamel_1k colour care
+filler_polyester keyed epoxy_2k primer good
+filler_polyester cured basecoat_solvent colour care
+polyester_2k keyed urethane_2k surfacer good
+polyester_2k cured urethane_2k surfacer care
+plastic bare primer_1k primer care
+bare_glass_fibre bare polyester_2k surfacer good
+bare_aluminium bare basecoat_solvent colour care
+membrane cured membrane membrane care
+acrylic_water keyed primer_1k primer good filler
+acrylic_water cured primer_1k primer care filler
+acrylic_water keyed urethane_2k surfacer care filler
+bare_timber bare acrylic_water filler good
+"""
+
+
+@pytest.mark.parametrize("line", FROM_THE_TRADE.strip().splitlines())
+def test_the_table_says_what_the_trade_says(line):
+    below, state, over, role, verdict, *below_role = line.split()
+    assert TABLE.judge(Below(below, state, *below_role), Over(over, role)).verdict == verdict

@@ -8,6 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import T0
+from tests.unit.paper import PaperPart, at
+from tests.unit.paper import zone as paper_zone
 
 from cool_sheen.core.coatings.compatibility import Below
 from cool_sheen.core.errors import OutOfRange
@@ -17,12 +19,22 @@ from cool_sheen.core.log.entries import (
     CoatPayload,
     Entry,
     Recorded,
+    StepPayload,
     SurveyTestPayload,
     Target,
     VoidPayload,
 )
 from cool_sheen.core.log.history import fold
-from cool_sheen.core.survey.below import Evidence, what_is_below
+from cool_sheen.core.survey.below import (
+    SOFTEST_FIRST,
+    WORST_FIRST,
+    Evidence,
+    Strip,
+    as_stripped,
+    asked_by,
+    that_stay,
+    what_is_below,
+)
 from cool_sheen.core.survey.shapes import NEEDS, Shape
 from cool_sheen.core.survey.zones import ZoneFacts, bared_first, gone_off
 from cool_sheen.formats.catalogue import shipped
@@ -167,3 +179,112 @@ def test_a_claim_is_no_work_until_it_was_checked_and_a_check_can_be_taken_back()
     assert state.claims[claim.uuid].holds is False
     log.write(SurveyTestPayload(test="solvent_rub", result="softens"), here)
     assert [s.payload.result for s in fold(log.lines, [here]).surveyed] == ["softens"]
+
+
+OLD = {"old_finish": "enamel_1k", "old_state": "cured"}
+RUB = {"dissolves": ("lacquer", "cured"), "softens": ("enamel_1k", "cured"), "unaffected": ("urethane_2k", "cured")}
+
+
+def seen(depth, result, hours=0.0):
+    family, state = RUB.get(result, (None, result))
+    return Evidence("solvent rub", T0 + timedelta(hours=hours), family, state, depth)
+
+
+@pytest.mark.parametrize(
+    ("tests", "family", "state"),
+    [
+        ([(0, "unaffected")], "urethane_2k", "cured"),
+        ([(0, "unaffected"), (1, "dissolves")], "lacquer", "cured"),
+        ([(0, "unaffected"), (1, "softens"), (2, "unaffected")], "enamel_1k", "cured"),
+        ([(0, "unaffected"), (1, "failing")], "urethane_2k", "failing"),
+        ([(0, "unaffected"), (1, "dissolves"), (1, "unaffected")], "urethane_2k", "cured"),  # tested again
+    ],
+)
+def test_tests_at_depths_are_read_from_the_top_down_and_the_softest_decides(tests, family, state):
+    evidence = [seen(depth, result, n) for n, (depth, result) in enumerate(tests)]
+    assert what_is_below(zone(**OLD), evidence).below == Below(family, state)
+
+
+@pytest.mark.parametrize(
+    ("strips", "family", "state"),
+    [
+        ([], "lacquer", "failing"),
+        (["1"], "lacquer", "failing"),
+        (["2"], "urethane_2k", "cured"),
+        (["1", "1"], "urethane_2k", "cured"),
+        (["sound"], "urethane_2k", "cured"),  # the lacquer that lets go is off, and what lay over it
+        (["3"], "unknown", "unknown"),  # deeper than anybody looked
+        (["substrate"], "bare_steel", "bare"),
+    ],
+)
+def test_what_was_stripped_since_is_out_of_the_tests(strips, family, state):
+    evidence = [seen(0, "softens"), seen(1, "dissolves"), seen(1, "failing", 0.5), seen(2, "unaffected")]
+    done = [Strip(T0 + timedelta(hours=1 + n), depth) for n, depth in enumerate(strips)]
+    there = as_stripped(zone(**OLD), done)
+    assert what_is_below(there, that_stay(evidence, done)).below == Below(family, state)
+    if family != "bare_steel":  # what is found after it counts
+        soft = that_stay([*evidence, seen(0, "dissolves", 9)], done)
+        assert what_is_below(there, soft).below.family in ("lacquer", "unknown")
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 4), st.sampled_from(sorted(RUB)), st.integers(0, 40)), max_size=8),
+    st.lists(st.tuples(st.sampled_from(["1", "2", "sound", "substrate"]), st.integers(0, 40)), max_size=3),
+)
+def test_no_film_that_stays_is_softer_than_what_is_said_and_no_stripped_one_is_spoken_of(tests, strips):
+    evidence = sorted((seen(d, result, hours) for d, result, hours in tests), key=lambda e: e.at)
+    done = sorted((Strip(T0 + timedelta(hours=hours + 0.5), depth) for depth, hours in strips), key=lambda s: s.at)
+    there, kept = as_stripped(zone(**OLD), done), that_stay(evidence, done)
+    last = max((s.at for s in done if s.depth == "substrate"), default=None)
+    assert not [e for e in kept if last and e.at <= last]
+    assert len(kept) <= len(evidence)
+    found = what_is_below(there, kept).below
+    latest = {e.depth: e.family for e in kept}
+    if not there.bare:
+        assert all(SOFTEST_FIRST.index(found.family) <= SOFTEST_FIRST.index(f) for f in latest.values() if f)
+        assert WORST_FIRST.index(found.state) <= WORST_FIRST.index("cured")
+
+
+@pytest.mark.parametrize(("held", "says"), [(None, True), (1.99, False), (2.0, True), (24, True)])
+def test_a_rub_that_shows_nothing_says_nothing_before_its_time(held, says):
+    rub = shipped().tests["solvent_rub"]
+    assert rub.proves(rub.result("unaffected"), held) is says
+    assert rub.proves(rub.result("softens"), held), "what softens at once is soft"
+
+
+def test_the_latest_word_of_a_test_says_what_is_asked_for():
+    rusty = Evidence("rust", T0, key="rust", demands=("rust-off", "rust-blocker"))
+    bright = Evidence("rust", T0 + timedelta(hours=2), key="rust")
+    waxed = Evidence("gloss and wax", T0, key="gloss", demands=("wax-off",))
+    assert set(asked_by([rusty, waxed])) == {"rust-off", "rust-blocker", "wax-off"}
+    assert set(asked_by([rusty, waxed, bright])) == {"wax-off"}
+
+
+@pytest.mark.parametrize(
+    ("ground", "hours", "state"),
+    [
+        ("bare_steel", 8.0, "bare"), ("bare_steel", 8.1, "weathered"), ("bare_zinc", 24, "bare"),
+        ("bare_zinc", 24.1, "weathered"), ("bare_timber", 999, "bare"), ("bare_steel", None, "bare"),
+    ],
+)  # fmt: skip
+def test_bare_metal_that_stood_too_long_is_abraded_again(ground, hours, state):
+    bare = zone(old_finish="none", ground=ground)
+    assert what_is_below(bare, [], bare_h=hours).below == Below(ground, state)
+
+
+def test_abrading_and_stripping_start_the_clock_of_bare_metal_anew_and_the_first_coat_stops_it():
+    steel = paper_zone(bare_since=T0 - timedelta(hours=30))
+    part = PaperPart("two-stage-epoxy", None, steel)
+
+    def stood(hours):
+        history = part.look(hours).history
+        return round(history.bare_h(history.as_logged([steel])[0], at(hours)), 6)
+
+    assert stood(0) == 30
+    part.sand(1, "P120")
+    assert stood(3) == 2
+    part.write(4, StepPayload(kind="strip", stripped="substrate"))
+    assert stood(5) == 1
+    part.coat(9, "epoxy")
+    part.sand(60, "P320")
+    assert stood(70) == 5

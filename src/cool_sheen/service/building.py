@@ -21,6 +21,7 @@ from cool_sheen.core.coatings.compatibility import Way
 from cool_sheen.core.coatings.families import GROUNDS
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
+from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.film.build import Build
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import OverridePayload
@@ -210,7 +211,17 @@ def offered(design: Design, finding: Finding) -> list[Way]:
     planned = {step.kind for step in design.system.prepare}
     stripped = "strip" in planned and design.site.part is None  # on a part the survey says which zones are stripped
     there = {"strip": stripped, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
-    return [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
+    open_to = [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
+    return [way for way in open_to if _does_something(design, finding, way)]
+
+
+def _does_something(design: Design, finding: Finding, way: Way) -> bool:
+    """Whether a way changes the system, and the shelf has what it takes; a strip changes the survey of a part."""
+    choices = Choices(design.system, design.products, design.bed.grounds, compatibility())
+    try:
+        return take(way.change, finding, choices) != design.system or way.change == "strip"
+    except Inconsistent:
+        return False
 
 
 def taken_way(design: Design, rule: str, place: str, way: str) -> Edit:

@@ -42,7 +42,7 @@ def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
     through = ""
     if payload.break_through:
         shows = "the substrate" if payload.shows == GROUND else names.get(payload.shows, "")
-        through = f", broke through {payload.break_through}{f': {shows} shows' if shows else ''}"
+        through = f", broke through ({payload.break_through}){f': {shows} shows' if shows else ''}"
     return f"Sanded {payload.grit} {wet}{took}{through}"
 
 
