@@ -162,8 +162,10 @@ def prepare(typed: Typed, design: Design) -> Edit:
     """Change the preparation: add a step at the end, remove one, or move one up or down."""
     steps = list(design.system.prepare)
     kind, at = typed.text("step"), typed.text("place")
+    if at and not steps:
+        raise Refused("The preparation is empty by now: look again.", status=409)
     if at:
-        place = _whole(typed, "place", 0, max(0, len(steps) - 1))
+        place = _whole(typed, "place", 0, len(steps) - 1)
         step = steps.pop(place)
         if by := typed.text("by"):
             steps.insert(max(0, place + int(by)) if by in ("-1", "1") else place, step)
