@@ -35,7 +35,7 @@ from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.part_now import PartNow, working_day
 from cool_sheen.service.shelf import check_names, save, take_back
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
-from cool_sheen.service.survey import bed_of
+from cool_sheen.service.survey import bed_of, still_abraded
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Part, ShelfSheet
 
@@ -211,6 +211,8 @@ def offered(design: Design, finding: Finding) -> list[Way]:
     planned = {step.kind for step in design.system.prepare}
     stripped = "strip" in planned and design.site.part is None  # on a part the survey says which zones are stripped
     there = {"strip": stripped, "test": "test_patch" in planned, "key": finding.place.endswith(" keyed")}
+    if finding.rule == "bare-gone-off":  # what the preparation is going to abrade is not abraded twice
+        there["abrade"] = bool(still_abraded(design.site.zones, design.site.history, design.system))
     open_to = [way for way in finding.ways if way.change != "nothing" and not there.get(way.change, False)]
     return [way for way in open_to if _does_something(design, finding, way)]
 

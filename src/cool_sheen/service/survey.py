@@ -1,7 +1,7 @@
 """The survey of a part: zones and faces, tests and claims, and what is below each zone."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Annotated
 from uuid import UUID, uuid4
@@ -19,7 +19,8 @@ from cool_sheen.core.survey.below import DEPTH_WORDS, Evidence, Found, asked_by,
 from cool_sheen.core.survey.shapes import Shape
 from cool_sheen.core.survey.tests import Result
 from cool_sheen.core.survey.zones import OLD_FINISHES, Strip, ZoneFacts, ZoneKind
-from cool_sheen.core.work.steps import ABRADES
+from cool_sheen.core.work.owed import owed_to
+from cool_sheen.core.work.steps import ABRADES, SandStep, steps_of
 from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import Face, Part, Zone
@@ -290,8 +291,18 @@ def found_below(unit: Unit, zones: Sequence[ZoneFacts], history: History, system
         )
         evidence = evidence_of(unit, history, zone.uuid)
         bare_h = history.bare_h(zone, unit.now)
-        out[zone.uuid] = what_is_below(zone, evidence, keyed=prepared or abraded, bare_h=bare_h)
+        found = what_is_below(zone, evidence, keyed=prepared or abraded, bare_h=bare_h)
+        if found.below.state == "weathered" and zone.bare and zone.uuid in still_abraded(zones, history, system):
+            found = replace(found, why=f"{found.why}; the preparation abrades it, and counts once it is logged")
+        out[zone.uuid] = found
     return out
+
+
+def still_abraded(zones: Sequence[ZoneFacts], history: History, system: System) -> frozenset[UUID]:
+    """Return the zones that the preparation is still going to sand."""
+    owed = owed_to(steps_of(system, zones), history, zones)
+    rows = [row for row in owed.rows if isinstance(row.step, SandStep) and not row.step.slot]
+    return frozenset().union(*(row.owed for row in rows))
 
 
 def bed_of(unit: Unit, zones: Sequence[ZoneFacts], history: History, system: System) -> Bed:

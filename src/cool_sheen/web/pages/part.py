@@ -91,6 +91,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> 
             found.products,
             section.Canvas(360, 300, 44, marks=True, units=shop.units),
             {z.name: planned_build(found.system, found.products, z).total_um for z in found.zones},
+            through.showing(found),
         ),
         "by_zone": _by_zone(found),
         "counts": [(la, *coats_of(found.history, found.rows, la.id)) for la in found.system.used],

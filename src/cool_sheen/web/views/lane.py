@@ -19,7 +19,7 @@ from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
-from cool_sheen.web.views import ribbon, section
+from cool_sheen.web.views import ribbon, section, through
 
 STATE_WORDS: dict[str, str] = {
     "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
@@ -102,6 +102,7 @@ class Lane:
     zones: list[ZoneRow]  # side by side where they differ; nothing where all stand alike
     closes_first: str
     asks: str  # what was passed over and is asked for
+    through: str  # where it was sanded through, until that is mended
 
 
 def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
@@ -171,6 +172,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         zones=zone_rows(found, rows, zone),
         closes_first=_closes_first(found, rows, zone),
         asks=_asks(found),
+        through=through.in_short(found),
     )
 
 

@@ -1,7 +1,7 @@
 """The section: the film cut through, to scale, a column for each zone."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from cool_sheen.core.coatings.products import Product
@@ -11,6 +11,7 @@ from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.units import amount
 
 MIL_UM = 25.4
+_NOTCH = 11.0  # half the width of a wedge
 _LETTER = 7.0  # width of a letter under a column
 SUBSTRATE_UM_SHARE = 0.09  # drawn height of the substrate, as a share of the picture
 
@@ -46,6 +47,7 @@ class Column:
     slabs: list[Slab]
     planned_y: float | None
     total_um: float
+    notch: str = ""  # where sanding went through, down to what shows
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,6 +98,7 @@ def draw(
     products: Mapping[str, Product],
     canvas: Canvas,
     planned_um: Mapping[str, float] | None = None,
+    broken: Mapping[str, str] | None = None,
 ) -> Section:
     """Compute a section.
 
@@ -105,10 +108,25 @@ def draw(
         products: By key.
         canvas: Size and scale of the picture.
         planned_um: What the system leaves on each zone; the same everywhere when None. [um]
+        broken: The layer that shows where a zone was sanded through, by the zone's name; ``GROUND`` the substrate.
     """
     planned = planned_build(system, products).total_um if planned_um is None else max(planned_um.values())
     looks = {la.id: Look(la.name, la.role, products[la.product].swatch, la.reserve_um) for la in system.layers}
-    return _drawn(builds, looks, canvas, planned_um or dict.fromkeys(builds, planned), planned)
+    drawn = _drawn(builds, looks, canvas, planned_um or dict.fromkeys(builds, planned), planned)
+    if not broken:
+        return drawn
+    columns = [
+        replace(c, notch=_notch(c, broken[c.name], drawn.base_y)) if c.name in broken else c for c in drawn.columns
+    ]
+    return replace(drawn, columns=columns, says=f"{drawn.says}; sanded through on {', '.join(broken)}")
+
+
+def _notch(column: Column, shows: str, base_y: float) -> str:
+    """A wedge from the surface of a column down to the layer that shows."""
+    top = min((slab.y for slab in column.slabs), default=base_y)
+    down = next((slab.y for slab in column.slabs if slab.layer_id == shows), base_y)
+    x, half = column.x + 0.62 * column.width, min(_NOTCH, 0.2 * column.width)
+    return f"M{x - half:.1f} {top - 1:.1f} L{x:.1f} {down:.1f} L{x + half:.1f} {top - 1:.1f}"
 
 
 def portrait(film: Mapping[str, Any], canvas: Canvas) -> Section:

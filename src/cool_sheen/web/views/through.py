@@ -30,9 +30,21 @@ def notices(found: PartNow) -> list[Notice]:
     return [_notice(found, one) for one in unmended(found.owed, found.history)]
 
 
+def in_short(found: PartNow) -> str:
+    """Say where a part was sanded through, as short as a lane needs it; nothing where all is mended."""
+    return ", ".join(dict.fromkeys(_where(found, one) or "the film" for one in unmended(found.owed, found.history)))
+
+
+def showing(found: PartNow) -> dict[str, str]:
+    """Return what shows where a zone was sanded through and is not mended: the layer, by the zone's name."""
+    shows: dict[str, str] = {}
+    for one in reversed(unmended(found.owed, found.history)):
+        shows |= {zone.name: one.broken.shows for zone in found.zones if zone.uuid in one.zones}
+    return shows
+
+
 def _notice(found: PartNow, one: Unmended) -> Notice:
-    broken, zones = one.broken, found.situation.names(one.zones)
-    where = ", ".join(w for w in (zones, broken.where if broken.seen else "") if w)
+    broken, where = one.broken, _where(found, one)
     gone = _joined([_name(found, layer) for layer in broken.layers])
     shows = _grounds(found, one) if broken.shows == GROUND else _name(found, broken.shows)
     how = f"{broken.grit} went through" if broken.seen else f"by the figures of the film, {broken.grit} went through"
@@ -41,6 +53,11 @@ def _notice(found: PartNow, one: Unmended) -> Notice:
         f"Sanded through{f': {where}' if where else ''}.",
         f"{how[0].upper()}{how[1:]} {gone}: {shows} shows. {again} again there, then sand it flush.",
     )
+
+
+def _where(found: PartNow, one: Unmended) -> str:
+    names = [z.name for z in found.zones if z.uuid in one.zones] if len(one.zones) < len(found.zones) else []
+    return ", ".join([*names, *([one.broken.where] if one.broken.where else [])])
 
 
 def _grounds(found: PartNow, one: Unmended) -> str:
