@@ -169,3 +169,50 @@ def test_a_file_that_is_not_sound_is_refused_with_the_place_and_the_shelf_stays(
     assert says in answer.text
     assert shop.http.get("/shelf/my-clear").status_code == 404
     assert bring(shop, b"x" * 25_000_000).status_code == 413
+
+
+LABELS = {
+    "flash off 10-15 min": ({"flash": ("10-15 min", {})}, {"flash": 15}),
+    "recoat within 24 hours": ({"recoat_closes": ("24 hours", {})}, {"recoat_closes": 1440}),
+    "recoat before 18 to 24 h": ({"recoat_closes": ("18 to 24 h", {})}, {"recoat_closes": 1080}),
+    "touch dry 1 h 30": ({"tack_free": ("1 h 30", {})}, {"tack_free": 90}),
+    "full cure 7 days": ({"full_cure": ("7 days", {})}, {"full_cure": 10_080}),
+    "polish after 30 d": ({"polish": ("30 d", {})}, {"polish": 43_200}),
+    "sand 3 hours after the last coat": ({"sand": ("3 hours", {"counts_for": "build"})}, {"sand": 180}),
+    "after a mist coat 12 minutes": ({"flash": ("12 minutes", {"after": "mist"})}, {"flash": 12}),
+    "handle after 0.5 days": ({"handle": ("0,5 days", {})}, {"handle": 720}),
+    "dust dry in 40": ({"dust_free": ("40", {})}, {"dust_free": 40}),
+}
+
+
+@pytest.mark.parametrize("label", LABELS)
+def test_a_label_is_typed_as_it_is_printed(shop, label):
+    rows, wanted = LABELS[label]
+    key = "single-stage-two-pack"
+    form = product_form(shop, key)
+    place = {form[name]: name.split(".")[1] for name in form if re.fullmatch(r"milestones\.\d+\.name", name)}
+    modes = {form[f"milestones.{n}.name"]: form[f"milestones.{n}.mode"] for n in place.values()}
+    spare = place.pop("")
+    for name, (time, more) in rows.items():
+        n = spare if "after" in more or name not in place else place[name]
+        typed = {"name": name, "mode": modes.get(name, "reactive"), "ref_minutes": time, **more}
+        form |= {f"milestones.{n}.{field}": value for field, value in typed.items()}
+    form |= {"mix.pot_life_minutes": "2 to 3 h", "build_coats": "2"}
+    answer = shop.http.post(f"/shelf/{key}/edit", data=form)
+    assert answer.status_code == 303, re.findall(r"is-danger[^>]*>([^<]+)", answer.text)
+    data = json.loads(shop.http.get(f"/shelf/export.json?product={key}").text)["products"][0]
+    for name, minutes in wanted.items():
+        more = rows[name][1]
+        mark = next(m for m in data["milestones"] if m["name"] == name and m.get("after") == more.get("after"))
+        assert mark["ref_minutes"] == minutes
+        assert mark.get("counts_for", "coat") == more.get("counts_for", "coat")
+    assert data["mix"]["pot_life_minutes"] == 120  # a pot gels at the soonest
+
+
+@pytest.mark.parametrize("text", ["4-2 h", "soon", "2 parsecs", "1 - 2 - 3 h", "-5 min", "3 h 2 d", "1 h 30 h"])
+def test_a_time_that_is_none_is_refused_at_its_field_and_stays_as_typed(shop, text):
+    form = product_form(shop, "single-stage-two-pack") | {"milestones.0.ref_minutes": text}
+    answer = shop.http.post("/shelf/single-stage-two-pack/edit", data=form)
+    assert answer.status_code == 422
+    assert f'value="{text}"' in answer.text
+    assert "enter" in re.search(r'id="n-milestones.0.ref_minutes">([^<]+)', answer.text)[1]

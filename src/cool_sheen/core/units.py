@@ -117,6 +117,57 @@ def read_quantity(text: str, dimension: str, system: str = "metric") -> float:
     return value
 
 
+_MINUTES_IN: dict[str, float] = {
+    word: minutes
+    for words, minutes in (
+        ("s sec second seconds", 1 / 60), ("min mins minute minutes '", 1), ("h hr hrs hour hours", 60),
+        ("d day days", 1440), ("w wk week weeks", 10_080),
+    )
+    for word in words.split()
+}  # fmt: skip
+_TIME = re.compile(r"(\d+(?:[.,]\d+)?|[.,]\d+)\s*([a-z']*)\.?\s*")
+_RANGE = re.compile(r"\s*(?:-|–|—|to)\s*")
+
+
+def read_minutes(text: str, *, soonest: bool = False) -> Minutes:
+    """Read a time as a label prints it, such as ``30``, ``16 h``, ``1 h 30``, ``7 days`` or ``2 to 4 h``.
+
+    Args:
+        text: Figures with their units; a bare figure is minutes, a last one after a unit the next smaller unit.
+        soonest: Of a range take the lower end: for what closes. What opens takes the upper one.
+
+    Returns: Minutes. [min]
+    Raises: NotReadable: no time, or a range that falls.
+    """
+    words = text.strip().lower().removeprefix("about").removeprefix("ca.").strip()
+    ends = _RANGE.split(words)
+    hint = "enter minutes, or a time such as 45 min, 16 h, 1 h 30, 7 days or 2-4 h"
+    if not 1 <= len(ends) <= 2:
+        raise NotReadable(f"“{text.strip()[:30]}” is no time: {hint}.")
+    unit = next((found[2] for found in reversed([*_TIME.finditer(ends[-1])]) if found[2]), "min")
+    found = [_minutes(end, unit if end is not ends[-1] else "min") for end in ends]
+    known = [minutes for minutes in found if minutes is not None]
+    if len(known) < len(ends):
+        raise NotReadable(f"“{text.strip()[:30]}” is no time: {hint}.")
+    if known[0] > known[-1]:
+        raise NotReadable(f"“{text.strip()[:30]}” falls: enter the shorter time first.")
+    return known[0] if soonest else known[-1]
+
+
+def _minutes(text: str, bare: str) -> Minutes | None:
+    """Minutes of one time; None where it is none."""
+    parts = [(found[1], found[2]) for found in _TIME.finditer(text)]
+    if not parts or "".join(found[0] for found in _TIME.finditer(text)) != text:
+        return None
+    total, last = 0.0, 0.0
+    for figure, word in parts:
+        size = _MINUTES_IN.get(word or ("min" if last == 60.0 else "h" if last == 1440.0 else bare if not last else ""))
+        if size is None or (last and size >= last):
+            return None
+        total, last = total + float(figure.replace(",", ".")) * size, size
+    return total if math.isfinite(total) else None
+
+
 def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, str]:
     """Return a quantity in the units of a system, and their sign.
 

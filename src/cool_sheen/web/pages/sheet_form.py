@@ -9,7 +9,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.drying.milestones import WORDS, Mode
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import amount, read_quantity, shown
+from cool_sheen.core.units import amount, read_minutes, read_quantity, shown
 from cool_sheen.service.shelf import Difference
 from cool_sheen.web.forms import Typed
 
@@ -24,7 +24,7 @@ class Box:
 
     name: str
     label: str
-    kind: str = "number"  # text, number, film, temperature, choice, flag, words
+    kind: str = "number"  # text, number, time, film, temperature, choice, flag, words
     unit: str = ""
     choices: tuple[tuple[str, str], ...] = ()
     hint: str = ""
@@ -34,6 +34,7 @@ def _choice(name: str, label: str, choices: Any, hint: str = "") -> Box:
     return Box(name, label, "choice", choices=tuple(choices), hint=hint)
 
 
+TIMES = "Times as they are printed: 45 min, 16 h, 1 h 30, 7 days, 2-4 h."
 _PAST = (("fresh", "a fresh coat of itself"), ("pad", "a pad, then the next coat"))
 HEAD = (
     Box("key", "Key", "words", hint="Small letters, figures and hyphens, such as epoxy-primer-red."),
@@ -84,8 +85,8 @@ LIMITS = (
 )
 MIX = (
     _choice("mix.measure", "Ratio by", (("volume", "volume"), ("weight", "weight"))),
-    Box("mix.induction_minutes", "Induction", unit="min"),
-    Box("mix.pot_life_minutes", "Pot life at the reference temperature", unit="min"),
+    Box("mix.induction_minutes", "Induction", kind="time", unit="min"),
+    Box("mix.pot_life_minutes", "Pot life at the reference temperature", "time", unit="min", hint=TIMES),
     Box("mix.strainer_um", "Strainer", "film"),
     Box("mix.tolerance_pct", "A pour may be off by", unit="%"),
     Box("mix.reducer.name", "Reducer", "words"),
@@ -101,7 +102,7 @@ _AFTER = (("mist", "a mist coat"), ("stripe", "a stripe coat"), ("drop", "a drop
 ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     "milestones": ("Milestones", (
         _choice("name", "It is", _MARKS), _choice("mode", "driven by", ((m.value, m.value) for m in Mode)),
-        Box("ref_minutes", "after", unit="min"), _choice("counts_for", "counts for", _COUNTS_FOR),
+        Box("ref_minutes", "after", kind="time", unit="min"), _choice("counts_for", "counts for", _COUNTS_FOR),
         _choice("after", "put on before it", _AFTER), Box("film_um", "for a film of", "film"),
         Box("activation_kj_per_mol", "activation", unit="kJ/mol"),
     )),
@@ -115,8 +116,8 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
         Box("name", "Component", "words"), Box("parts", "parts"), Box("density_g_per_ml", "density", unit="g/ml"),
     )),
     "heat_stages": ("Heat stages", (
-        Box("metal_temp_c", "Metal at", "temperature"), Box("hold_minutes", "held for", unit="min"),
-        Box("winter_hold_minutes", "in winter for", unit="min"),
+        Box("metal_temp_c", "Metal at", "temperature"), Box("hold_minutes", "held for", kind="time", unit="min"),
+        Box("winter_hold_minutes", "in winter for", kind="time", unit="min"),
         Box("prompts", "to be ticked", "words", hint="Parted by semicolons, such as: vent open; people out."),
     )),
 }  # fmt: skip
@@ -235,7 +236,19 @@ def _read_one(typed: Typed, name: str) -> Any:
         except NotReadable as error:
             typed.notes[name] = str(error)
             return None
+    if box.kind == "time":
+        try:
+            return read_minutes(text, soonest=_closes(typed, name))
+        except NotReadable as error:
+            typed.notes[name] = str(error)
+            return None
     return _number(typed, name, text)
+
+
+def _closes(typed: Typed, name: str) -> bool:
+    """Whether a time ends something: of a range on the label the soonest counts."""
+    row, _, last = name.rpartition(".")
+    return last == "pot_life_minutes" or str(typed.values.get(f"{row}.name", "")) == "recoat_closes"
 
 
 def _number(typed: Typed, name: str, text: str) -> float | None:
