@@ -113,6 +113,9 @@ def test_a_stage_goes_by_its_sheet_by_season_and_with_its_prompts(shop):
         shop.clock.turn(hours=3)
     dialog = shop.http.get(f"/parts/{part}/bake").text
     assert "230 °C at the metal for 75 min, in winter" in dialog
+    assert "<b>Heat to 230 °C metal, hold 60 min, in winter 75 min.</b>" in dialog
+    hold = next(p for p in shop.standing(part).rest.steps if p.step.kind == "bake")
+    assert hold.end - hold.start - hold.labour == timedelta(minutes=75)
     short = shop.log(part, "bake", metal="230", minutes="60")
     assert (short.status_code, "Hold it for 75 min at that temperature, in winter" in short.text) == (422, True)
     assert shop.log(part, "bake", metal="230", minutes="75", tick_0="1").status_code == 200

@@ -73,7 +73,7 @@ class PaperPart:
 
     @property
     def steps(self) -> list[Any]:
-        return steps_of(self.system, self.zones)
+        return steps_of(self.system, self.zones, self.products)
 
     def write(self, hours: float, payload: Any, step: str | None = None, zones: str = "", reason: str = "") -> UUID:
         at = T0 + timedelta(hours=hours)

@@ -378,3 +378,29 @@ def test_a_pad_keys_a_metallic_where_its_sheet_says_so_and_sandpaper_never(then,
         made = edit.edit_layer(made, "colour", then=["degloss"])
     found = look_over(made, {**SHELF, metallic.key: metallic}, Bed(), TABLE)
     assert [f.rule for f in found if f.rule == "metallic-never-sanded"] == ([rule] if rule else [])
+
+
+def test_what_sets_by_staged_heat_wants_every_stage_of_its_sheet():
+    made = system("high-heat-staged")
+    assert not [f for f in findings(made, BARE) if f.rule == "heat-stages"]
+    bakes = [step for step in made.finish if step.kind == "bake"]
+    short = made.model_copy(update={"finish": tuple(s for s in made.finish if s not in bakes[1:])})
+    found = [f for f in findings(short, BARE) if f.rule == "heat-stages"]
+    assert [(f.verdict, f.title) for f in found] == [("no", "High-heat enamel: 1 of 3 heat stages")]
+    after = take("heat", found[0], Choices(short, SHELF, [], TABLE))
+    assert [step.metal_temp_c for step in after.finish if step.kind == "bake"] == [120, 180, 230]
+    assert [step.kind for step in after.finish] == [step.kind for step in made.finish]
+
+
+def test_a_heat_stage_is_that_of_the_sheet_whatever_the_system_says():
+    made = system("high-heat-staged")
+    colder = made.model_copy(update={"finish": tuple(
+        s.model_copy(update={"metal_temp_c": 99.0, "hold_minutes": 1.0}) if s.kind == "bake" else s for s in made.finish
+    )})  # fmt: skip
+    stages = SHELF["high-heat-black"].heat_stages
+    for one, by in ((colder, SHELF), (colder, None)):
+        steps = [s for s in steps_of(one, (FACE,), by) if s.kind == "bake"]
+        assert [s.metal_temp_c for s in steps] == ([s.metal_temp_c for s in stages] if by else [99.0] * 3)
+        for step, stage in zip(steps, stages, strict=True):
+            holds = [step.hold(winter=winter) for winter in (False, True)]
+            assert holds == ([stage.hold(winter=winter) for winter in (False, True)] if by else [1.0, 1.0])

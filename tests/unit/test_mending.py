@@ -246,3 +246,12 @@ def test_a_never_sanded_film_past_its_window_gets_what_its_sheet_says(says, kind
     assert "never sanded" in stands(part, 200.1, "A")[-1][0]
     part.step(200.2, "degloss")
     assert (stands(part, 200.3, "A")[0] is State.KEYED) is (says == "pad")
+
+
+def test_coats_to_come_that_are_left_out_in_words_leave_nothing_to_ask_for():
+    part = PaperPart("two-stage-epoxy", None, zone("A")).prepared()
+    part.coat(-90, "epoxy")
+    part.write(0, SandPayload(grit="P320", break_through="an edge"))
+    assert asked(part, 0.1) == [("all", ("epoxy",))]
+    part.skip(0.2, "epoxy:coat:2", reason="the high-build covers it")
+    assert asked(part, 0.3) == []

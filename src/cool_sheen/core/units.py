@@ -138,6 +138,7 @@ def read_minutes(text: str, *, soonest: bool = False) -> Minutes:
 
     Returns: Minutes. [min]
     Raises: NotReadable: no time, or a range that falls.
+    Source: docs/trade.md, Clock: what opens takes the later end of a range, what closes the sooner one.
     """
     words = text.strip().lower().removeprefix("about").removeprefix("ca.").strip()
     ends = _RANGE.split(words)

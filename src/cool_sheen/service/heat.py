@@ -7,7 +7,6 @@ from uuid import UUID
 
 from pydantic import Field
 
-from cool_sheen.core.climate.sun import is_winter
 from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
 from cool_sheen.core.log.entries import Recorded, StepPayload
@@ -66,12 +65,9 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
 
 @dataclass(frozen=True, slots=True)
 class StageNow:
-    """The heat stage that is next: by the sheet of what lies on top where that has stages, else by the system."""
+    """The heat stage that is next, with its hold of the season."""
 
     step: HeatStep
-    metal_temp_c: Celsius | None
-    hold_minutes: Minutes | None
-    to_tick: tuple[str, ...] = ()
     winter: bool = False  # the hold is that of the cold half of the year
 
     @property
@@ -79,20 +75,28 @@ class StageNow:
         """What it is called."""
         return self.step.label
 
+    @property
+    def metal_temp_c(self) -> Celsius | None:
+        """The metal's temperature. [C]"""
+        return self.step.metal_temp_c
+
+    @property
+    def hold_minutes(self) -> Minutes | None:
+        """How long it is held. [min]"""
+        return self.step.hold(winter=self.winter)
+
+    @property
+    def to_tick(self) -> tuple[str, ...]:
+        """What is ticked when it is logged."""
+        return self.step.to_tick
+
 
 def stage_ahead(found: PartNow) -> StageNow | None:
     """Return the heat stage that is next; None where the system names none any more."""
     step = next((s for s in found.ahead() if isinstance(s, HeatStep)), None)
     if step is None:
         return None
-    stages = found.top.product.heat_stages if found.top else ()
-    place = [s.id for s in found.owed.steps if isinstance(s, HeatStep)].index(step.id)
-    if place >= len(stages):
-        return StageNow(step, step.metal_temp_c, step.hold_minutes)
-    winter = is_winter(found.now.astimezone(found.unit.zone), found.unit.the_shop.latitude)
-    stage = stages[place]
-    cold = winter and stage.winter_hold_minutes is not None
-    return StageNow(step, stage.metal_temp_c, stage.hold(winter=winter), stage.to_tick, cold)
+    return StageNow(step, found.situation.winter and step.winter_hold_minutes is not None)
 
 
 def _flashed_off(unit: Unit, top: CoatClock, step: HeatStep | None, began: datetime) -> None:

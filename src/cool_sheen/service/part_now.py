@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Any
 from uuid import UUID
 
+from cool_sheen.core.climate.sun import is_winter
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.history import History
@@ -262,7 +263,7 @@ def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _L
     products = {key: unit.revision(name) for key, name in part.revisions.items()}
     revisions = {name: unit.revision(name) for name in {c.payload.coating for c in history.coats}}
     zones = tuple(history.as_logged(zone_facts(unit, part)))
-    owed = owed_to(steps_of(system, zones), history, zones)
+    owed = owed_to(steps_of(system, zones, products), history, zones)
     return _Logged(version, history, system, products, revisions, zones, owed)
 
 
@@ -292,6 +293,7 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
         factor,
         found._pots,
         lambda product, speed: own_hardener(product, speed, supplies),
+        is_winter(unit.now.astimezone(unit.zone), unit.the_shop.latitude),
     )
 
 

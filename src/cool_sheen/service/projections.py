@@ -75,7 +75,8 @@ def keep_part(unit: Unit, uuid: UUID) -> None:
     seq = rows[-1].seq if rows else 0
     unit.aside.put(key_of(part, seq), history, weight_of(history))
     zones = history.as_logged(zone_facts(unit, part))
-    owed = owed_to(steps_of(System.model_validate(part.system), zones), history, zones)
+    sheets = {key: unit.revision(name) for key, name in part.revisions.items()}
+    owed = owed_to(steps_of(System.model_validate(part.system), zones, sheets), history, zones)
     statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
     taught = lessons_of(unit, part, history) if history.touches else []
     statuses.put_lessons(unit.session, uuid, [_lesson_fields(lesson) for lesson in taught])

@@ -81,7 +81,7 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
     Returns: Hands-on hours, days until everything is done, litres of ready mix, the thinnest zone's film, and what is
         at risk: the tightest window, the film over the reserve, the distance to a run.
     """
-    steps = steps_of(system, setting.zones)
+    steps = steps_of(system, setting.zones, setting.products)
     plan = rest_of(as_if_bare(system, setting))
     coats = [p for p in plan.steps if isinstance(p.step, CoatStep)]
     span = (plan.steps[-1].end - plan.steps[0].start) if plan.steps else timedelta()
@@ -107,7 +107,7 @@ def consequence(system: System, setting: Setting, findings: Sequence[Finding] = 
 def as_if_bare(system: System, setting: Setting) -> Situation:
     """A part as it is before any work of a system: the same account lays it out that lays out a part in hand."""
     history = History(builds={zone.uuid: Build() for zone in setting.zones})
-    owed = owed_to(steps_of(system, setting.zones), history, setting.zones)
+    owed = owed_to(steps_of(system, setting.zones, setting.products), history, setting.zones)
     films = zone_films(history, owed, setting.climate, setting.products, {})
     return Situation(
         setting.now, setting.zones, owed, films, history, setting.climate, setting.products, setting.day, setting.factor

@@ -256,6 +256,8 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
                 "trade practice: epoxy",
                 (table.ways["topcoat"],),
             )
+        if following is None:
+            yield from _heat(system, layer, product, table)
         yield from _grit(layer, layers[place + 1 :], table)
         if layer.broadcast and (following is None or following.coats[0].kind != "cover"):
             yield Finding(
@@ -268,6 +270,22 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
                 "trade practice: coats that must come last",
                 (table.ways["cover"],),
             )
+
+
+def _heat(system: System, layer: Layer, product: Product, table: RuleTable) -> Iterator[Finding]:
+    """What sets by staged heat wants every stage of its sheet."""
+    wanted, planned = len(product.heat_stages), sum(step.kind == "bake" for step in system.finish)
+    if planned < wanted:
+        yield Finding(
+            "no",
+            layer.id,
+            f"{layer.id} unheated",
+            f"{layer.name}: {planned} of {wanted} heat stages",
+            f"By its sheet {product.name} sets in {wanted} stages of rising heat; the gentle first is never skipped.",
+            "heat-stages",
+            "product sheet",
+            (table.ways["heat-stages"],),
+        )
 
 
 def _grit(layer: Layer, above: Sequence[Layer], table: RuleTable) -> Iterator[Finding]:

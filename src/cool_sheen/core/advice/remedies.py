@@ -6,7 +6,7 @@ from cool_sheen.core.advice.findings import Finding, Ground
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import GRAVITY, Below, Over, RuleTable
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.systems import Layer, System
+from cool_sheen.core.coatings.systems import Finish, Layer, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.hiding import coats_missing
@@ -119,6 +119,18 @@ def _hide(finding: Finding, choices: Choices) -> System:
     return edit.edit_layer(choices.system, layer.id, coats=coats)
 
 
+def _heat(finding: Finding, choices: Choices) -> System:
+    """Every heat stage of the sheet of the last layer, before what comes after the heat."""
+    sheet = choices.shelf[choices.system.layer(finding.layer_id).product]
+    first = [step for step in choices.system.finish if step.kind in ("unmask", "inspect")]
+    rest = [step for step in choices.system.finish if step.kind not in ("unmask", "inspect", "bake")]
+    stages = [
+        Finish(kind="bake", after="handle", metal_temp_c=s.metal_temp_c, hold_minutes=s.hold_minutes)
+        for s in sheet.heat_stages
+    ]
+    return edit.set_finish(choices.system, [*first, *stages, *rest])
+
+
 def _leave_sanding(finding: Finding, choices: Choices) -> System:
     """Leave out the sanding that a finding is about: of the layer itself, or of the one below it."""
     under = choices.under(finding.layer_id)
@@ -160,5 +172,5 @@ def _cover(finding: Finding, choices: Choices) -> System:
 _CHANGES: dict[str, Callable[[Finding, Choices], System]] = {
     "seal": _seal, "prime": _prime, "stain_block": _stain_block, "strip": _strip, "key": _key, "test": _test,
     "topcoat": _topcoat, "cover": _cover, "abrade": _abrade, "degrease": _degrease, "fill_grain": _fill_grain,
-    "hide": _hide, "leave_sanding": _leave_sanding,
+    "hide": _hide, "leave_sanding": _leave_sanding, "heat": _heat,
 }  # fmt: skip

@@ -22,7 +22,7 @@ class Way(Strict):
     words: Text
     change: Literal[
         "seal", "prime", "stain_block", "strip", "key", "test", "topcoat", "cover", "abrade", "degrease", "fill_grain",
-        "hide", "leave_sanding", "nothing",
+        "hide", "leave_sanding", "heat", "nothing",
     ] = "nothing"  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from pydantic import ValidationError
 
 from cool_sheen.core.coatings.families import ROLE_WORDS
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.systems import Coat, Layer, Override, Prepare, Sanding, System
+from cool_sheen.core.coatings.systems import Coat, Finish, Layer, Override, Prepare, Sanding, System
 from cool_sheen.core.complaints import complaints
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.units import Micron
@@ -106,6 +106,11 @@ def set_sanding(system: System, layer_id: str, rungs: Sequence[tuple[str, Micron
 def set_prepare(system: System, steps: Sequence[Prepare]) -> System:
     """Give a system its preparation."""
     return _made(system, prepare=[step.model_dump() for step in steps])
+
+
+def set_finish(system: System, steps: Sequence[Finish]) -> System:
+    """Give a system its end."""
+    return _made(system, finish=[step.model_dump() for step in steps])
 
 
 def with_prepare(system: System, kind: str, grit: str | None = None, *, again: bool = False) -> System:

@@ -19,7 +19,7 @@ from cool_sheen.core.part.placed import Fit, Planned, Stuck, Wait
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.part.times import Times
 from cool_sheen.core.part.top import Top, Window
-from cool_sheen.core.work.steps import WIPES, CoatStep, SandStep, Step, WorkStep, Zones, only_on, waits_for
+from cool_sheen.core.work.steps import WIPES, CoatStep, HeatStep, SandStep, Step, WorkStep, Zones, only_on, waits_for
 
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
@@ -157,7 +157,8 @@ class _Placer:
         """When work begins and is done within the working day, its hold included."""
         labour = self.memory.labour(step)
         start = self.memory.sit.day.fit(max(fit.at, self.memory.now), labour)
-        return start, start + labour + timedelta(minutes=getattr(step, "hold_minutes", None) or 0)
+        hold = step.hold(winter=self.memory.sit.winter) if isinstance(step, HeatStep) else None
+        return start, start + labour + timedelta(minutes=hold or 0)
 
     def _add(self, step: Step, fit: Fit, band: Band | None = None, *, inserted: bool = False) -> Planned:
         """Give work its time within the working day, and remember what it does to the film."""

@@ -63,6 +63,7 @@ class Situation:
     factor: FactorOf = unknown_factor
     pots: Mapping[str, Pot] = field(default_factory=dict)
     hardener: HardenerOf = as_the_sheet
+    winter: bool = False  # the cold half of the year: some holds are longer
 
     def film_of(self, zone: UUID) -> ZoneFilm:
         """Return the film of a zone."""

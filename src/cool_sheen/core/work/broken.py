@@ -41,13 +41,15 @@ def unmended(owed: Owed, history: History) -> list[Unmended]:
 
 
 def _closed(owed: Owed, history: History, broken: Break, zone: UUID, layer_id: str) -> bool:
-    mending = [
-        stand for place, stand in owed.by_zone.get(zone, {}).items() if _mends(owed.steps[place], broken, layer_id)
+    coats = [
+        (step, stand)
+        for place, stand in owed.by_zone.get(zone, {}).items()
+        if isinstance(step := owed.steps[place], CoatStep) and step.layer.id == layer_id
     ]
+    mending = [stand for step, stand in coats if step.mends == broken.uuid]
     if mending:
         return all(stand in (Stand.DONE, Stand.SKIPPED) for stand in mending)
-    return any(c.place > broken.place and zone in c.zones and c.payload.layer_id == layer_id for c in history.coats)
-
-
-def _mends(step: object, broken: Break, layer_id: str) -> bool:
-    return isinstance(step, CoatStep) and step.mends == broken.uuid and step.layer.id == layer_id
+    again = (c for c in history.coats if c.place > broken.place and zone in c.zones)
+    # Without steps of its own it is mended by the coats that were to come anyway, or by the word that they do not come.
+    asked = any(stand in (Stand.OWED, Stand.PASSED) for _, stand in coats)
+    return not asked or any(c.payload.layer_id == layer_id for c in again)

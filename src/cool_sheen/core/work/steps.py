@@ -1,11 +1,12 @@
 """The steps of a system on a part, in order: coats, sanding, heat, and work that leaves no film."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, TypeVar
 from uuid import UUID
 
+from cool_sheen.core.coatings.products import HeatStage, Product
 from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS, Coat, Finish, Layer, Prepare, System, where_words
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.survey.zones import ZoneFacts
@@ -52,12 +53,18 @@ class SandStep(_Step):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HeatStep(_Step):
-    """One stage of heat: the metal's temperature and its hold, where the system names them."""
+    """One stage of heat: the metal's temperature and its hold by the sheet of what lies on top, else by the system."""
 
     kind: ClassVar[str] = "bake"
     after: str
     metal_temp_c: Celsius | None = None
     hold_minutes: Minutes | None = None
+    winter_hold_minutes: Minutes | None = None
+    to_tick: tuple[str, ...] = ()
+
+    def hold(self, *, winter: bool) -> Minutes | None:
+        """How long it is held in a season; None where nobody says. [min] Source: docs/trade.md, Heat."""
+        return self.winter_hold_minutes if winter and self.winter_hold_minutes else self.hold_minutes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,19 +81,20 @@ AnyStep = TypeVar("AnyStep", bound=_Step)
 ABRADES, WIPES = ("sand", "degloss"), ("wipe", "tack", "degrease")
 
 
-def steps_of(system: System, zones: Sequence[ZoneFacts]) -> list[Step]:
+def steps_of(system: System, zones: Sequence[ZoneFacts], products: Mapping[str, Product] | None = None) -> list[Step]:
     """Return every step of a system on a part, in order; ids stay the same as long as the system does.
 
     Args:
         system: What goes on.
         zones: The part's zones. Those of several settings-up are coated one setting after the other, or coat by coat
             in turn, as the system says; the turns between depend on which side is up, so that the plan puts them in.
+        products: The sheets, by key: a heat stage goes by that of the last layer; by the system without them.
     """
     part = _PartZones(zones)
     steps = [_prepare_step(place, prep, part) for place, prep in enumerate(system.prepare, start=1)]
     for place, group in enumerate(_groups(system.used)):
         steps += _group_steps(group, part, backwards=bool(place % 2), in_turn=system.turning == "coat_by_coat")
-    return [*steps, *(_finish_step(n, f, system.used[-1].id, part) for n, f in enumerate(system.finish, start=1))]
+    return [*steps, *_finish_steps(system, part, products or {})]
 
 
 class _PartZones:
@@ -263,23 +271,47 @@ def named(names: Iterable[str]) -> str:
     return ", ".join(all_names) if len(all_names) < 4 else f"{len(all_names)} zones"
 
 
-def _finish_step(place: int, finish: Finish, top: str, part: _PartZones) -> Step:
-    label, name = _label(finish.kind), f"finish:{place}:{finish.kind}"
-    if finish.kind != "bake":
-        return WorkStep(
-            id=name, label=label, zones=part.all, area_m2=part.area_m2, slot=top, kind=finish.kind, after=finish.after
+def _finish_steps(system: System, part: _PartZones, products: Mapping[str, Product]) -> list[Step]:
+    """The end of a system; its heat stages are those of the sheet of its last layer, one after the other."""
+    top = system.used[-1]
+    sheet = products.get(top.product)
+    stages = iter(sheet.heat_stages if sheet else ())
+    return [
+        _heat_step(place, finish, top.id, part, next(stages, None))
+        if finish.kind == "bake"
+        else WorkStep(
+            id=f"finish:{place}:{finish.kind}",
+            label=_label(finish.kind),
+            zones=part.all,
+            area_m2=part.area_m2,
+            slot=top.id,
+            kind=finish.kind,
+            after=finish.after,
         )
-    if finish.metal_temp_c is not None:
-        label = f"{label} to {finish.metal_temp_c:g} °C metal, hold {finish.hold_minutes or 0:g} min"
+        for place, finish in enumerate(system.finish, start=1)
+    ]
+
+
+def _heat_step(place: int, finish: Finish, top: str, part: _PartZones, stage: HeatStage | None) -> HeatStep:
+    metal = stage.metal_temp_c if stage else finish.metal_temp_c
+    hold = stage.hold_minutes if stage else finish.hold_minutes
+    winter = stage.winter_hold_minutes if stage else None
+    label = _label(finish.kind)
+    if metal is not None:
+        label = (
+            f"{label} to {metal:g} °C metal, hold {hold or 0:g} min{f', in winter {winter:g} min' if winter else ''}"
+        )
     return HeatStep(
-        id=name,
+        id=f"finish:{place}:{finish.kind}",
         label=label,
         zones=part.all,
         area_m2=part.area_m2,
         slot=top,
         after=finish.after,
-        metal_temp_c=finish.metal_temp_c,
-        hold_minutes=finish.hold_minutes,
+        metal_temp_c=metal,
+        hold_minutes=hold,
+        winter_hold_minutes=winter,
+        to_tick=stage.to_tick if stage else (),
     )
 
 
