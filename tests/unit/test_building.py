@@ -404,3 +404,15 @@ def test_a_heat_stage_is_that_of_the_sheet_whatever_the_system_says():
         for step, stage in zip(steps, stages, strict=True):
             holds = [step.hold(winter=winter) for winter in (False, True)]
             assert holds == ([stage.hold(winter=winter) for winter in (False, True)] if by else [1.0, 1.0])
+
+
+@pytest.mark.parametrize(("dry", "short"), [(59.9, True), (60.0, False)])
+def test_a_pale_colour_whose_sheet_does_not_say_is_taken_for_a_weak_pigment(dry, short):
+    made = system("one-pack-enamel")
+    top = made.layers[-1]
+    paint = SHELF[top.product].model_copy(update={"swatch": WHITE, "hiding_um": None, "volume_solids_pct": 50})
+    coat = top.coats[0].model_copy(update={"wet_film_um": 2 * dry})
+    made = made.model_copy(update={"layers": (top.model_copy(update={"coats": (coat,)}),)})
+    bed = Bed([Ground((OLD,), ENAMEL[1])], old_colours={OLD.uuid: ORANGE})
+    said = [f.reason for f in look_over(made, {**SHELF, top.product: paint}, bed, TABLE) if f.rule == "hides-short"]
+    assert ["60 µm to hide, where its sheet does not say: 1 more coat" in words for words in said] == [True] * short

@@ -100,11 +100,15 @@ def _said(unit: Unit, part: Part, facts: dict[str, Any], face: Any) -> survey.Zo
 
 
 def _tests(unit: Unit, part: Part) -> None:
-    """A solvent rub on the scroll, damp slats, and the customer's word on the foot."""
+    """Rubs on the scroll at two depths, rust at the lug, damp slats, and the parish's word on the foot."""
     zones = {zone.name: zone.uuid for zone in part.live_zones}
-    rub = SurveyTestPayload(test="solvent_rub", result="softens", depth="down to the red layer")
     where = frozenset({zones["Scroll faces"], zones["Scroll edges"]})
-    survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=2), where), rub)
+    for hours, result, down, film in ((6, "unaffected", 0, "the green one"), (2, "softens", 1, "the red one")):
+        rub = SurveyTestPayload(test="solvent_rub", result=result, films_down=down, depth=film, held_h=2)
+        survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=hours), where), rub)
+    skin = SurveyTestPayload(test="rust", result="skin")
+    patch = frozenset({zones["Bared patch at the lug"]})
+    survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=1), patch), skin)
     damp = SurveyTestPayload(test="timber_moisture", result="", reading=13.5)
     slats = frozenset({zones["Slats on top"], zones["Slats below"]})
     survey.log_test(unit, part, Press(uuid4(), unit.now - timedelta(hours=1), slats), damp)

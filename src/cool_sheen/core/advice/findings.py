@@ -150,7 +150,7 @@ def _hides(
     product, (name, colour) = products[layer.product], below
     wanted = hiding_film(product)
     pale_over_strong = colour and is_strong(colour) and is_pale(product.swatch)
-    if layer.role not in HIDES_ROLES or wanted is None or not pale_over_strong:
+    if layer.role not in HIDES_ROLES or not pale_over_strong:
         return None
     coats = [c for c in layer.coats if zone is None or zone.takes(c.where)]
     film, more = film_of(coats, product), coats_missing(coats, product)
@@ -161,7 +161,8 @@ def _hides(
         layer.id,
         f"{layer.id} over {name}",
         f"{layer.name} over {name}: it will show through",
-        f"{film:.0f} µm dry; a pale colour over a dark or strong one wants {wanted:.0f} µm to hide: {more} more "
+        f"{film:.0f} µm dry; a pale colour over a dark or strong one wants {wanted:.0f} µm to hide"
+        f"{'' if product.hiding_um else ', where its sheet does not say'}: {more} more "
         f"{'coat' if more == 1 else 'coats'}, or a pale primer below.",
         "hides-short",
         "trade practice: coats to hide",

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.film.build import dry_film
-from cool_sheen.core.film.planned import COLOUR_CHANGE
+from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH
 from cool_sheen.core.units import Micron
 
 HIDES_ROLES = ("colour", "single_stage")
@@ -48,12 +48,12 @@ def lies_below(chain: Sequence[Layer], place: int, products: Mapping[str, Produc
     return ("the old finish", old) if old else ("", "")
 
 
-def hiding_film(product: Product) -> Micron | None:
-    """The dry film that hides a strong colour; None where the sheet does not say. [um]
+def hiding_film(product: Product) -> Micron:
+    """The dry film that hides a strong colour; that of a weak pigment where the sheet does not say. [um]
 
     Source: docs/trade.md, Film: coats to hide, a strong change.
     """
-    return None if product.hiding_um is None else product.hiding_um * COLOUR_CHANGE["strong"][1]
+    return (product.hiding_um or PIGMENT_STRENGTH["weak"][1]) * COLOUR_CHANGE["strong"][1]
 
 
 def film_of(coats: Sequence[Coat], product: Product) -> Micron:
@@ -64,6 +64,6 @@ def film_of(coats: Sequence[Coat], product: Product) -> Micron:
 def coats_missing(coats: Sequence[Coat], product: Product) -> int:
     """How many more coats, as thick as the last that counts, hide a strong colour. [1]"""
     wanted, counted = hiding_film(product), [coat for coat in coats if coat.counted]
-    if wanted is None or not counted:
+    if not counted:
         return 0
     return max(0, math.ceil((wanted - film_of(coats, product)) / film_of(counted[-1:], product) - 1e-9))
