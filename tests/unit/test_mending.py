@@ -101,6 +101,27 @@ def test_a_layer_that_has_coats_to_come_is_mended_by_them():
     assert asked(part, 0.3) == []
 
 
+def test_what_only_the_figures_suspect_is_settled_by_whoever_coats_it_over_and_a_filler_is_meant_to_go():
+    part = primed("A")
+    part.sand(0, "P320", removal=900)
+    assert asked(part, 0.1) == [("all", ("epoxy", "build"))]
+    part.coat(0.2, "epoxy")
+    assert asked(part, 0.3) == [("all", ("build",))]
+    part.coat(0.4, "colour")
+    assert asked(part, 0.5) == []
+    assert not [row for row in part.look(0.5).owed.passed_over() if ":mend:" in row.step.id]
+    older = primed("A")
+    older.write(0, SandPayload(grit="P320", break_through="to the layer below"))
+    assert asked(older, 0.1) == [("all", ("build",))]
+    older.coat(0.2, "colour")
+    assert asked(older, 0.3) == []
+    filled = primed("A")
+    layers = tuple(la.model_copy(update={"role": "filler"}) if la.id == "build" else la for la in filled.system.layers)
+    filled.system = filled.system.model_copy(update={"layers": layers})
+    filled.sand(0, "P320", removal=200)
+    assert (len(filled.look(0.1).history.breaks), asked(filled, 0.1)) == (1, [])
+
+
 def test_words_or_taking_the_entry_back_end_it_and_coating_over_it_does_not():
     part = primed("A")
     through(part, 0)

@@ -8,7 +8,8 @@ from functools import singledispatch
 from uuid import UUID
 
 from cool_sheen.core.drying.heat import Bake
-from cool_sheen.core.film.build import GROUND, Build, dry_film
+from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.log.breaks import Break, sanded_through
 from cool_sheen.core.log.entries import (
     CheckPayload,
     ClaimPayload,
@@ -66,24 +67,6 @@ class Work:
     zones: Zones = frozenset()
     wet: bool = False
     claimed: bool = False  # by somebody else's word, that was looked at and holds
-
-
-@dataclass(frozen=True, slots=True)
-class Break:
-    """A sanding that went through: ``layers`` from the top, ``shows`` what lies below them, ``GROUND`` the substrate.
-
-    ``where`` is its place in words; ``seen`` tells what was looked at from what only the figures of the film say.
-    """
-
-    uuid: UUID
-    at: datetime
-    layers: tuple[str, ...]
-    shows: str
-    grit: str
-    zones: Zones
-    place: int
-    where: str = ""
-    seen: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -217,6 +200,11 @@ class History:
             tuple(h.bake for h in self.bakes if h.zones & zones),
         )
 
+    def settled(self, broken: Break, zone: UUID) -> bool:
+        """Whether a sanding that may have gone through is settled on a zone: it was coated over with what follows."""
+        later = (c for c in self.coats if c.place > broken.place and zone in c.zones)
+        return not broken.lasts and any(c.payload.layer_id not in broken.layers for c in later)
+
     def as_logged(self, zones: Iterable[ZoneFacts]) -> list[ZoneFacts]:
         """Return what is to be said of zones by the survey, and by what was stripped and abraded since.
 
@@ -344,18 +332,7 @@ def _put_coat(coat: CoatPayload, history: History, entry: Entry, zones: list[UUI
 
 @_put.register
 def _put_sand(sanding: SandPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    broke: dict[tuple[tuple[str, ...], str], list[UUID]] = {}
-    for zone in zones:
-        build = history.builds[zone]
-        seen = build.down_to(sanding.shows) if sanding.break_through else ()
-        through = build.sand(sanding.removal_um)
-        if gone := max(seen, through, key=len):
-            under = [layer for layer in build.standing if layer not in gone]
-            broke.setdefault((gone, under[0] if under else GROUND), []).append(zone)
-    where, seen_it = sanding.break_through or "", bool(sanding.break_through)
-    for (gone, shows), there in broke.items():
-        at, place = entry.occurred_at, history.places
-        history.breaks.append(Break(entry.uuid, at, gone, shows, sanding.grit, frozenset(there), place, where, seen_it))
+    history.breaks += sanded_through(sanding, entry, history.builds, zones, history.places)
     history.works.append(_work(history, entry, "sand", zones, sanding.grit, sanding.wet))
 
 

@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from uuid import UUID
 
-from cool_sheen.core.log.history import Break, History
+from cool_sheen.core.log.breaks import Break
+from cool_sheen.core.log.history import History
 from cool_sheen.core.work.owed import Owed
 from cool_sheen.core.work.steps import CoatStep, Zones
 from cool_sheen.core.work.walk import Stand
@@ -32,7 +33,8 @@ def unmended(owed: Owed, history: History) -> list[Unmended]:
         open_on = {
             zone: missing
             for zone in broken.zones
-            if (missing := [la for la in reversed(broken.layers) if not _closed(owed, history, broken, zone, la)])
+            if not history.settled(broken, zone)
+            and (missing := [la for la in reversed(broken.layers) if not _closed(owed, history, broken, zone, la)])
         }
         if open_on:
             layers = tuple(la for la in reversed(broken.layers) if any(la in missing for missing in open_on.values()))
@@ -46,6 +48,8 @@ def _closed(owed: Owed, history: History, broken: Break, zone: UUID, layer_id: s
         for place, stand in owed.by_zone.get(zone, {}).items()
         if isinstance(step := owed.steps[place], CoatStep) and step.layer.id == layer_id
     ]
+    if not broken.seen and any(step.layer.role == "filler" for step, _ in coats):
+        return True  # a filler is sanded back until only what it fills is left
     mending = [stand for step, stand in coats if step.mends == broken.uuid]
     if mending:
         return all(stand in (Stand.DONE, Stand.SKIPPED) for stand in mending)

@@ -1,11 +1,13 @@
 """What a sanding that went through asks for: the coats that are gone, put on again and sanded flush."""
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 from uuid import UUID
 
 from cool_sheen.core.film.grits import scratch_removal
-from cool_sheen.core.log.history import Break, History
+from cool_sheen.core.log.breaks import Break
+from cool_sheen.core.log.history import History
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, named
 from cool_sheen.core.work.walk import Stand, walk
@@ -23,15 +25,19 @@ def mended(steps: Sequence[Step], history: History, zones: Sequence[ZoneFacts]) 
         that still has coats to come there is mended by them. Source: docs/trade.md, Sanding.
     """
     whole = list(steps)
-    for number, broken in enumerate(sorted(history.breaks, key=lambda b: b.place)):
-        whole = _mended(whole, broken, number, history, zones)
+    seen: Counter[UUID] = Counter()  # one entry may have gone through to different layers on different zones
+    for broken in sorted(history.breaks, key=lambda b: b.place):
+        whole = _mended(whole, broken, seen[broken.uuid], history, zones)
+        seen[broken.uuid] += 1
     return whole
 
 
 def _mended(steps: list[Step], broken: Break, number: int, history: History, zones: Sequence[ZoneFacts]) -> list[Step]:
     groups: dict[tuple[int, tuple[int, ...]], list[ZoneFacts]] = {}
     for zone in zones:
-        if zone.uuid in broken.zones and (found := _wanted(steps, broken, zone.uuid, history)):
+        if zone.uuid not in broken.zones or history.settled(broken, zone.uuid):
+            continue
+        if found := _wanted(steps, broken, zone.uuid, history):
             groups.setdefault(found, []).append(zone)
     # From the last place to the first: what is put in moves no place that is still to come.
     for tail, ((after, models), here) in enumerate(sorted(groups.items(), key=lambda g: -g[0][0])):
@@ -49,6 +55,8 @@ def _wanted(steps: Sequence[Step], broken: Break, zone: UUID, history: History) 
         coats = [(n, s) for n, s in walked.mine.items() if isinstance(s, CoatStep) and s.layer.id == layer_id]
         if any(walked.stands[n] is Stand.OWED and s.coat.counted for n, s in coats):
             continue
+        if not broken.seen and any(s.layer.role == "filler" for _, s in coats):
+            continue  # a filler is sanded back until only what it fills is left
         models += [n for n, s in coats if s.coat.counted][-1:]
     return (max(done, default=-1), tuple(models)) if models else None
 

@@ -47,12 +47,15 @@ def _notice(found: PartNow, one: Unmended) -> Notice:
     broken, where = one.broken, _where(found, one)
     gone = _joined([_name(found, layer) for layer in broken.layers])
     shows = _grounds(found, one) if broken.shows == GROUND else _name(found, broken.shows)
-    how = f"{broken.grit} went through" if broken.seen else f"by the figures of the film, {broken.grit} went through"
     again = ", then ".join(_name(found, layer) for layer in one.layers)
-    return Notice(
-        f"Sanded through{f': {where}' if where else ''}.",
-        f"{how[0].upper()}{how[1:]} {gone}: {shows} shows. {again} again there, then sand it flush.",
-    )
+    if broken.seen:
+        says = f"{broken.grit} went through {gone}: {shows} shows. {again} again there, then sand it flush."
+    else:
+        says = (
+            f"By the figures of the film {broken.grit} went through {gone}: look whether {shows} shows. "
+            f"{again} again there and sand it flush, or say under Not done why not."
+        )
+    return Notice(f"Sanded through{f': {where}' if where else ''}.", says)
 
 
 def _where(found: PartNow, one: Unmended) -> str:
