@@ -55,14 +55,22 @@ def look_ahead(
     return len(found)
 
 
-def look_once(workshop: Workshop, warm: Callable[[Unit, Sequence[PartNow]], None] | None = None) -> None:
-    """Look ahead over this minute and the next one, and let all who ask from now on go by it."""
+def look_once(
+    workshop: Workshop,
+    warm: Callable[[Unit, Sequence[PartNow]], None] | None = None,
+    tell: Callable[[], None] = lambda: None,
+) -> None:
+    """Look ahead over this minute and the next one.
+
+    Whoever asks goes by it as soon as this minute is worked out, and ``tell`` says so: the next is not asked for yet.
+    """
     with workshop.open(works_ahead=True) as unit:
         soon = unit.at(unit.now.replace(second=0, microsecond=0) + timedelta(minutes=1))
         ready = Ready(newest_weather(soon), newest_weather(unit), newest_lessons(unit))
-        for seen in (unit, soon):
-            look_ahead(seen, warm)
-    workshop.ready = ready
+        look_ahead(unit, warm)
+        workshop.ready = ready
+        tell()
+        look_ahead(soon, warm)
     workshop.looks += 1
     _tidy(whole=workshop.looks % _WHOLE_EVERY == 0)
 
@@ -151,17 +159,21 @@ class Worker:
                 if self._stopped:
                     return
                 mine = self._asked
-            self._look()
-            with self._turn:
-                self._done = max(self._done, mine)
-                self._turn.notify_all()
+            self._look(mine)
+            self._answer(mine)
+
+    def _answer(self, asked: int) -> None:
+        """Let those go on who wait for what was asked for by now."""
+        with self._turn:
+            self._done = max(self._done, asked)
+            self._turn.notify_all()
 
     def _seconds_to_next(self) -> float:
         second = self.workshop.now().second
         return (LOOKS_AT_S - second) % 60 or 60.0
 
-    def _look(self) -> None:
+    def _look(self, asked: int) -> None:
         try:
-            look_once(self.workshop, self.warm)
+            look_once(self.workshop, self.warm, lambda: self._answer(asked))
         except Exception:  # the pages go on with the weather that they have, and say how old it is
             _say.exception("The look ahead failed")

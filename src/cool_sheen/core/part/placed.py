@@ -39,6 +39,11 @@ class Planned:
     shut: Shut | None = None
     inserted: bool = False
 
+    @property
+    def opens_again(self) -> bool:
+        """Whether it was put in because a window closes first: a key, a pad, a fresh coat."""
+        return self.inserted and self.step.id.endswith((":key", ":pad", ":fresh"))
+
 
 class Stuck(Exception):
     """A step that has no time within the forecast; its text says why."""

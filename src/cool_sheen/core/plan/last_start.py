@@ -97,5 +97,5 @@ def _all_fit(situation: Situation, start: datetime, wanted: list[str]) -> bool:
     placed = _until_tomorrow(situation.at(start), wanted[-1])
     today = situation.day.day_of(situation.now)
     on = [p.step.id for p in placed if situation.day.day_of(p.end) == today and isinstance(p.step, CoatStep)]
-    keyed = any(p.inserted and p.step.id.endswith((":key", ":fresh")) for p in placed)
+    keyed = any(p.opens_again for p in placed)
     return not keyed and set(wanted) <= set(on)

@@ -24,7 +24,7 @@ class Rest:
     @property
     def keyings(self) -> int:
         """How many windows would close before their coat: keys and fresh coats that were put in."""
-        return sum(p.inserted and p.step.id.endswith((":key", ":fresh")) for p in self.steps)
+        return sum(p.opens_again for p in self.steps)
 
 
 def rest_of(situation: Situation) -> Rest:
