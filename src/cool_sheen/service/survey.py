@@ -293,7 +293,7 @@ def found_below(unit: Unit, zones: Sequence[ZoneFacts], history: History, system
         bare_h = history.bare_h(zone, unit.now)
         found = what_is_below(zone, evidence, keyed=prepared or abraded, bare_h=bare_h)
         if found.below.state == "weathered" and zone.bare and zone.uuid in still_abraded(zones, history, system):
-            found = replace(found, why=f"{found.why}; the preparation abrades it, and counts once it is logged")
+            found = replace(found, why=f"{found.why}; the preparation abrades it, which counts once it is logged")
         out[zone.uuid] = found
     return out
 

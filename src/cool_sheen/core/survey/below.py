@@ -169,7 +169,7 @@ def what_is_below(
     softest = min(films.values(), key=lambda f: SOFTEST_FIRST.index(f.family) if f.family else len(SOFTEST_FIRST))
     worst = min(films.values(), key=lambda f: WORST_FIRST.index(f.state) if f.state else len(WORST_FIRST))
     family, state = softest.family or "unknown", worst.state or "unknown"
-    why = "; ".join(dict.fromkeys((softest.test, worst.test)))
+    why = "; ".join(dict.fromkeys((softest.test, worst.test) if state in _LETS_GO else (softest.test,)))
     if zone.strip == "sound" and state in _LETS_GO and family != "unknown":
         state, why = "cured", f"stripped to sound film; {why}"
     if state in ("cured", "open") and (keyed or zone.strip == "keyed"):
