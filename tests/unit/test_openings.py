@@ -18,6 +18,7 @@ from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.clock import Film
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
+from cool_sheen.core.part.placing import gates_of, place_all
 from cool_sheen.core.plan.last_start import last_starts
 from cool_sheen.core.plan.openings import PATIENCE, open_slots, ways_to_open
 from cool_sheen.formats.catalogue import shipped
@@ -145,3 +146,53 @@ def test_half_an_hour_between_two_shut_stretches_is_a_slot(minutes, slots):
     ]
     found = open_slots(shut, T0, T0 + timedelta(hours=24))
     assert [(s.since, s.to) for s in found] == [(T0 + timedelta(hours=1), T0 + timedelta(minutes=60 + minutes))] * slots
+
+
+def today_goes_well(part, start, wanted):
+    """Whether all coats that are wanted get on today from an instant on, without a window that closes first."""
+    on = []
+    for planned in place_all(part.look(0).at(start)):
+        if planned.opens_again:
+            return False
+        if UTC_DAY.day_of(planned.end) != UTC_DAY.day_of(start):
+            return set(wanted) <= set(on)
+        on.append(planned.step.id)
+        if set(wanted) <= set(on):
+            return True
+    return set(wanted) <= set(on)
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_the_last_starts_of_whole_days_are_where_every_minute_asked_by_itself_has_them(seed):
+    rng = np.random.default_rng(seed)
+    climate = daily(rng.uniform(9, 22), rng.uniform(1, 9), rng.uniform(-2, 13), ["sheet_metal", "casting"][seed % 2])
+    layers = ["single-stage-epoxy", "one-pack-enamel", "brushed-two-pack", "two-stage-epoxy"]
+    part = PaperPart(layers[seed % 4], climate, zone("A", float(rng.uniform(0.3, 3))), day=UTC_DAY).prepared()
+    if seed % 3 == 0:
+        part.coat(-float(rng.uniform(0.1, 30)), part.system.layers[0].id)
+    look = part.look(float(rng.uniform(0, 3)))
+    found = last_starts(look)
+    if found.coat is None or found.one is None:
+        assert found.all_coats is None
+        return
+    first, closing = found.coat.start, UTC_DAY.closing(look.now)
+    gates = gates_of(look, found.coat.step, first)
+    grid = [first + timedelta(minutes=3 * n) for n in range(int((closing - first) / timedelta(minutes=3)) + 1)]
+    window = found.coat.closes.early if found.coat.closes else None
+
+    def may_start(start):
+        in_time = start + found.coat.labour <= closing and (window is None or start <= window)
+        return in_time and not any(gate.shut_at(start) for gate in gates)
+
+    allowed = [may_start(start) for start in grid]
+    until = allowed.index(False) if False in allowed else len(grid)
+    assert all(start <= found.one + timedelta(seconds=1) for start in grid[:until])
+    assert all(start > found.one - timedelta(seconds=1) for start in grid[until : until + 1])
+    if found.all_coats is not None:
+        layer = found.coat.step.layer.id
+        wanted = [p.step.id for p in place_all(look) if getattr(getattr(p.step, "layer", None), "id", "") == layer
+                  and p.step.kind == "coat" and UTC_DAY.day_of(p.start) == UTC_DAY.day_of(look.now)]  # fmt: skip
+        assert len(wanted) == found.coats
+        assert today_goes_well(part, found.all_coats, wanted)
+        after = found.all_coats + timedelta(minutes=2)
+        assert found.all_coats == found.one or not today_goes_well(part, after, wanted)
