@@ -4,7 +4,7 @@ import re
 import threading
 from datetime import timedelta
 from html import unescape
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import pytest
 from sqlalchemy import select
@@ -17,6 +17,7 @@ from tests.support import ShopOnTrial
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.demo.years import Years, lay_years
 from cool_sheen.service import ahead, work
+from cool_sheen.service import part_now as part_now_module
 from cool_sheen.service.part_now import live_parts, part_now
 from cool_sheen.service.projections import rebuild
 from cool_sheen.service.shelf import take_newer
@@ -260,3 +261,21 @@ def test_the_lanes_of_a_small_shop_are_ready_before_its_first_page(tmp_path, mon
     held_back(shop, monkeypatch)
     assert shop.workshop.first_look is None
     assert "worked out" not in shown(shop.http.get("/").text)
+
+
+def test_who_changed_the_air_of_a_space_waits_for_its_parts_and_the_rest_follows(tmp_path, monkeypatch):
+    shop = ShopOnTrial(tmp_path, demo=True)
+    made, told, real = [], [], part_now_module.last_starts
+    monkeypatch.setattr(part_now_module, "last_starts", lambda s: made.append(s.climate.space) or real(s))
+    page = shop.http.get("/weather").text
+    space = UUID(re.search(r'<option value="([0-9a-f-]{36})"[^>]*>\s*Garage bay', page)[1])
+    made.clear()
+    reading = {"space": str(space), "press": str(uuid4()), "air": "17 C", "rh": "55"}
+    assert shop.http.post("/weather/readings", data=reading).status_code == 303
+
+    def tell():
+        told.append((set(made), shop.workshop.ready is not None))
+
+    ahead.look_once(shop.workshop, None, tell)
+    assert told == [({space}, True)]
+    assert len(set(made)) > 2

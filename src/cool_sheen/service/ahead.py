@@ -5,6 +5,7 @@ import logging
 from collections.abc import Callable, Sequence
 from datetime import timedelta
 from threading import Condition, Thread
+from uuid import UUID
 
 from cool_sheen.core.materials.kits import load_solver
 from cool_sheen.core.units import load_units
@@ -27,6 +28,7 @@ def look_ahead(
     warm: Callable[[Unit, Sequence[PartNow]], None] | None = None,
     *,
     plans: bool = True,
+    last_of: UUID | None = None,
     tell: Callable[[int, int], None] = lambda done, of: None,
 ) -> int:
     """Work out how every live part stands in the newest weather, and note which have come to their end.
@@ -35,6 +37,8 @@ def look_ahead(
         unit: A unit of work that makes the weather.
         warm: What else is to be ready, such as the lanes.
         plans: Whether plans and last safe starts are to be ready, too.
+        last_of: The space whose parts alone get their last safe starts: these take longer than all the rest, and only
+            the page of their space shows them. None: those of all.
         tell: Is told how many parts are done, and of how many.
 
     Returns: How many parts are live.
@@ -49,7 +53,9 @@ def look_ahead(
                 changes.bump(unit.session, changes.ANYTHING)
             continue
         if plans:
-            _ = part.rest, part.last_starts
+            _ = part.rest
+            if last_of in (None, part.space.uuid):
+                _ = part.last_starts
     if warm is not None:
         warm(unit, found)
     return len(found)
@@ -67,10 +73,11 @@ def look_once(
     with workshop.open(works_ahead=True) as unit:
         soon = unit.at(unit.now.replace(second=0, microsecond=0) + timedelta(minutes=1))
         ready = Ready(newest_weather(soon), newest_weather(unit), newest_lessons(unit))
-        look_ahead(unit, warm)
+        look_ahead(unit, warm, last_of=workshop.at_hand)
         workshop.ready = ready
         tell()
-        look_ahead(soon, warm)
+        for seen in (unit, soon):
+            look_ahead(seen, warm)
     workshop.looks += 1
     _tidy(whole=workshop.looks % _WHOLE_EVERY == 0)
 

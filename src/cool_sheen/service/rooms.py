@@ -92,6 +92,7 @@ def read_air(
     when = at or unit.now
     journal.check_time(unit, at)
     learn_again(unit, when, when)
+    unit.workshop.at_hand = payload.space
     return journal.write(unit, _about(unit, part), payload, journal.Press(press, when))
 
 
@@ -117,6 +118,7 @@ def press_door(unit: Unit, space: UUID, press: UUID, *, is_open: bool, at: datet
     when = at or unit.now
     journal.check_time(unit, at)
     learn_again(unit, when, unit.now)
+    unit.workshop.at_hand = space
     return journal.write(unit, (), DoorPayload(space=space, open=is_open), journal.Press(press, when))
 
 
@@ -128,4 +130,5 @@ def take_back(unit: Unit, press: UUID, entry: UUID) -> Recorded:
     if before := journal.pressed_before(unit, press):
         return before
     learn_again(unit, found.entry.occurred_at, unit.now)
+    unit.workshop.at_hand = found.entry.payload.space
     return journal.write(unit, found.entry.targets, VoidPayload(), journal.Press(press), voids=entry)

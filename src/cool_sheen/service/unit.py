@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine
@@ -48,6 +49,7 @@ class Workshop:
     scale: SimulatedScale = field(default_factory=SimulatedScale)
     ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
     looks: int = 0  # how often a worker has looked ahead
+    at_hand: UUID | None = None  # the space of which something was said last: its page is looked at next
     first_look: tuple[int, int] | None = None  # while it is in hand: how many parts are done, of how many
     settle: Callable[["Unit"], None] = lambda _: None  # the kept status follows what was written
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
