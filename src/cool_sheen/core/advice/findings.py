@@ -122,7 +122,7 @@ def _demanded(
             lowest.id,
             f"{lowest.id} for {demand.key}",
             f"{demand.title}: {names}",
-            f"{demand.reason} Found by the {one.by}." if one.by else demand.reason,
+            f"{demand.reason} Found by: {one.by}." if one.by else demand.reason,
             demand.key,
             demand.source,
             tuple(table.ways[way] for way in demand.ways),
