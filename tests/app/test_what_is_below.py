@@ -143,6 +143,8 @@ def test_sanding_through_is_told_with_its_place_and_asked_for_on_every_page_unti
     ]  # fmt: skip
     broke = {"grit": grit, "break_through": "1", "broke_at": "left edge", f"zone_{rim}": "1"}
     assert shop.log(part, "sand", **broke, shows="colour").status_code == 422
+    assert shop.log(part, "sand", **(broke | {"broke_at": "x" * 121})).status_code == 422
+    assert shop.log(part, "sand", **broke, shows="x" * 200).status_code == 422
     assert shop.log(part, "sand", **broke, shows="epoxy").status_code == 200
     notice = "Sanded through: Rim, left edge."
     assert notice in shop.http.get(f"/parts/{part}").text

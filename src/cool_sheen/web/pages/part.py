@@ -242,6 +242,7 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
         removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
         grit = typed.text("grit", "the grit, such as P320")
+        broke_at, shows = typed.text("broke_at", most=120), typed.text("shows", most=80)
         at = typed.moment("at", unit.zone)
         typed.stop()
         said = work.SandSaid(
@@ -249,8 +250,8 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             wet=typed.flag("wet"),
             removal_um=removal,
             break_through=typed.flag("break_through"),
-            broke_at=typed.text("broke_at", most=120),
-            shows=typed.text("shows"),
+            broke_at=broke_at,
+            shows=shows,
             zones=typed.ticked("zone"),
         )
         return work.sanded(unit, found, press, said, at)
