@@ -1,23 +1,35 @@
 """The command line: serve the application."""
 
+import asyncio
 import gc
 import logging
 import socket
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated
 
 import typer
 import uvicorn
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy import Engine
+from sqlalchemy.exc import SQLAlchemyError
+from starlette.types import ASGIApp
 
 from cool_sheen.service import projections
 from cool_sheen.service.ahead import Worker
+from cool_sheen.service.keeping import Keeper
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
-from cool_sheen.store.engine import open_engine
+from cool_sheen.store import copies
+from cool_sheen.store.audit import log_flaws
+from cool_sheen.store.opening import Held, close, open_engine
+from cool_sheen.store.standing import flaws, look
+from cool_sheen.store.troubles import Trouble, told
 from cool_sheen.web.app import create_app
+from cool_sheen.web.closed import Closed
 from cool_sheen.web.pages.bench import ready_board
 from cool_sheen.web.templating import Pages
 
@@ -37,35 +49,151 @@ def serve(
 ) -> None:
     """Serve the application on this machine alone."""
     settings = Settings()
-    try:
-        workshop = open_workshop(open_engine(settings.database))
-    except (OSError, DatabaseError) as error:
-        typer.echo(f"Cannot open {settings.database}: {error}. Choose another folder with COOL_SHEEN_DATA.", err=True)
-        raise typer.Exit(1) from error
-    _lay_when_empty(workshop, demo)
     if _taken(port):
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
-    served = create_app(workshop, settings)
-    pages: Pages = served.state.pages
-    worker = Worker(workshop, lambda unit, _: ready_board(unit, pages), pages.load)
-    worker.start()
-    config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False)
-    _Announcing(config, f"Cool Sheen serves at http://{LOOPBACK}:{port} (data in {_shown(settings.data)})").run()
+    opening = _Opening(settings, demo)
+    try:
+        served: ASGIApp = opening()
+    except Trouble as trouble:
+        typer.echo(str(trouble), err=True)
+        served = Closed(trouble, opening, settings.host_names)
+    config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False, lifespan="off")
+    where = f"http://{LOOPBACK}:{port} (data in {settings.data})"
+    _Announcing(config, opening, where).run()
+
+
+class _Opening:
+    """Opens the shop, now or when what stood in the way is gone, and closes it again."""
+
+    def __init__(self, settings: Settings, demo: bool) -> None:
+        self.settings, self.demo = settings, demo
+        self.workshop: Workshop | None = None
+        self._threads: list[Worker | Keeper] = []
+        self._held: Held | None = None
+
+    def __call__(self) -> ASGIApp:
+        """Return the application. Raises Trouble."""
+        held = Held(self.settings.data)
+        engine: Engine | None = None
+        try:
+            engine = open_engine(self.settings.database)
+            workshop = open_workshop(engine)
+            _lay_when_empty(workshop, self.demo)
+        except BaseException as error:
+            if engine is not None:
+                engine.dispose()
+            held.let_go()
+            if isinstance(error, SQLAlchemyError):
+                raise Trouble(told(error) or f"The shop cannot be opened: {error}") from error
+            raise
+        self._held = held
+        served = create_app(workshop, self.settings)
+        pages: Pages = served.state.pages
+        self._threads = [Worker(workshop, lambda unit, _: ready_board(unit, pages), pages.load), Keeper(workshop)]
+        for thread in self._threads:
+            thread.start()
+        self.workshop = workshop
+        return served
+
+    def close(self) -> None:
+        """Let what is in hand come to its end, and leave one whole file."""
+        for thread in self._threads:
+            thread.stop()
+        if self.workshop is not None:
+            close(self.workshop.engine)
+        if self._held is not None:
+            self._held.let_go()
+
+
+@contextmanager
+def _alone(*, as_it_is: bool = False) -> Iterator[tuple[Settings, Workshop]]:
+    """Open the shop for a command that nothing else may disturb; trouble is told, and ends it."""
+    settings = Settings()
+    with _told():
+        held = Held(settings.data)
+        engine = open_engine(settings.database, as_it_is=as_it_is)
+        try:
+            yield settings, open_workshop(engine)
+        finally:
+            close(engine)
+            held.let_go()
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    gc.enable()
+    try:
+        yield
+    except Trouble as trouble:
+        typer.echo(str(trouble), err=True)
+        raise typer.Exit(1) from trouble
 
 
 @app.command()
 def rebuild() -> None:
     """Drop what is kept of the log, and make it again from the log itself."""
-    gc.enable()
-    settings = Settings()
-    with open_workshop(open_engine(settings.database)).open() as unit:
+    with _alone() as (_, workshop), workshop.write() as unit:
         count = projections.rebuild(unit)
     typer.echo(f"The status of {count} parts was made again from the log.")
 
 
+@app.command()
+def backup(
+    file: Annotated[
+        Path | None, typer.Argument(help="Where to; among the shop's own copies when it is left out.")
+    ] = None,
+) -> None:
+    """Copy the shop into one whole file, while it runs or not."""
+    settings = Settings()
+    with _told():
+        if look(settings.database) is None:
+            raise Trouble(f"There is no shop in {settings.data} yet.")
+        if file is None:
+            made = copies.make(settings.database, copies.BY_HAND, datetime.now(UTC)).file
+        else:
+            made = copies.copy(settings.database, file)
+    typer.echo(f"{made} is a whole copy: it was looked through.")
+
+
+@app.command()
+def restore(file: Annotated[Path, typer.Argument(help="The copy to bring back.")]) -> None:
+    """Put a copy in the place of the shop's file; what stood there is kept among the copies."""
+    settings = Settings()
+    with _told():
+        held = Held(settings.data)
+        replaced = copies.restore(settings.database, file, datetime.now(UTC))
+        held.let_go()
+    kept = f" What stood there is kept as {replaced}." if replaced else ""
+    typer.echo(f"{file} stands in its place now.{kept}")
+
+
+@app.command()
+def check(
+    as_it_is: Annotated[
+        bool, typer.Option(help="Take the file as it is when what was written last is missing beside it.")
+    ] = False,
+) -> None:
+    """Look the whole file and its log through, while it runs or not."""
+    settings = Settings()
+    if as_it_is:
+        with _alone(as_it_is=True):
+            pass
+    with _told():
+        standing = look(settings.database)
+        if standing is None:
+            raise Trouble(f"There is no shop in {settings.data} yet.")
+        broken = flaws(settings.database)
+        broken += log_flaws(settings.database)
+        for flaw in broken:
+            typer.echo(flaw, err=True)
+        if broken:
+            raise Trouble("The file is damaged: bring the last copy back with “cool-sheen restore COPY”.")
+    typer.echo(f"{settings.database} is sound (schema {standing.revision}).")
+
+
 def _lay_when_empty(workshop: Workshop, demo: bool) -> None:
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         if demo and unit.shop is None:
             from cool_sheen.demo import shop as demo_shop  # only whoever lays it pays for it
 
@@ -82,16 +210,12 @@ def _taken(port: int) -> bool:
     return False
 
 
-def _shown(folder: Path) -> str:
-    return str(folder)
-
-
 class _Announcing(uvicorn.Server):
     """A server that says so when it can serve."""
 
-    def __init__(self, config: uvicorn.Config, message: str) -> None:
+    def __init__(self, config: uvicorn.Config, opening: _Opening, where: str) -> None:
         super().__init__(config)
-        self.message = message
+        self.opening, self.where = opening, where
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
@@ -99,7 +223,12 @@ class _Announcing(uvicorn.Server):
             gc.collect()
             gc.enable()
             gc.freeze()  # what was loaded to serve stays: nobody has to look through it again
-            print(self.message, flush=True)
+            closed = self.opening.workshop is None
+            print(f"Cool Sheen {'is closed, and says why' if closed else 'serves'} at {self.where}", flush=True)
+
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().shutdown(sockets)
+        await asyncio.to_thread(self.opening.close)  # here, since the signal that ends the program comes again after it
 
 
 if __name__ == "__main__":

@@ -11,8 +11,13 @@ class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="COOL_SHEEN_")
 
     data: Path = Path("data")
-    hosts: str = "localhost,127.0.0.1,[::1],testserver"
+    hosts: str = "localhost,127.0.0.1,[::1]"
     dev: bool = False  # the page of all components
+
+    @property
+    def host_names(self) -> list[str]:
+        """The names under which it is served."""
+        return [host.strip() for host in self.hosts.split(",")]
 
     @property
     def database(self) -> Path:

@@ -57,7 +57,26 @@ def forget_how_it_was(session: Session, space: UUID) -> None:
 def add_points(session: Session, points: list[dict[str, object]]) -> None:
     """Write many points at once."""
     if points:
-        session.execute(insert(ClimatePoint), points)
+        # Past the mapper: it copies each row for objects that nobody wants.
+        session.connection().execute(insert(ClimatePoint.__table__), points)  # type: ignore[arg-type]
+
+
+def drop_points(session: Session, of: UUID) -> None:
+    """Drop the points of an import that counts for nothing."""
+    session.execute(delete(ClimatePoint).where(ClimatePoint.import_uuid == of))
+
+
+def forget_drafts(session: Session, before: datetime, most: int, but: UUID) -> None:
+    """Drop files that were looked at before an instant and never taken, and all but the newest few and one."""
+    drafts = session.execute(
+        select(ClimateImport.uuid, ClimateImport.recorded_at)
+        .where(ClimateImport.state == "draft", ClimateImport.uuid != but)
+        .order_by(ClimateImport.recorded_at.desc())
+    ).all()
+    gone = [uuid for place, (uuid, at) in enumerate(drafts) if at < before or place >= most]
+    for uuid in gone:
+        drop_points(session, uuid)
+    session.execute(delete(ClimateImport).where(ClimateImport.uuid.in_(gone)))
 
 
 def has_kind(session: Session, kind: str) -> bool:

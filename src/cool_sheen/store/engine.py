@@ -1,65 +1,71 @@
-"""Opening the database: WAL, foreign keys, full sync, migrations first."""
+"""The connections to one database file: WAL, foreign keys, full sync; who writes has the lock from the start."""
 
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, inspect, text
+from sqlalchemy import Connection, Engine, create_engine, event
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-MIGRATIONS = Path(__file__).parent / "migrations"
+CONNECTIONS = 32  # twice as many as requests are let in at once, and the worker's: a request holds two at most
+_PATIENCE_S = 20
+# SQLite's own BEGIN, which stands around changes of tables, too; the driver's begins before a change of rows alone.
+_BEGINS = {
+    "reads": ("PRAGMA query_only=ON", "BEGIN"),
+    "writes": ("PRAGMA query_only=OFF", "BEGIN IMMEDIATE"),
+}
 
 
-def open_engine(file: Path) -> Engine:
-    """Open a database file, made and migrated when it has to be.
-
-    Raises: OSError: the folder cannot be made. sqlalchemy.exc.DatabaseError: the file is no database.
-    """
-    file.parent.mkdir(parents=True, exist_ok=True)
-    engine = create_engine(f"sqlite:///{file}", connect_args={"timeout": 10})
-    event.listen(engine, "connect", _prepare)
-    migrate(engine)
+def connect(file: Path) -> Engine:
+    """Return the connections to a file; nothing is opened before the first of them is used."""
+    engine = create_engine(
+        f"sqlite:///{file}",
+        connect_args={"timeout": _PATIENCE_S, "isolation_level": None},
+        pool_size=CONNECTIONS,
+        max_overflow=0,
+        pool_timeout=_PATIENCE_S,
+    )
+    event.listen(engine, "connect", prepare)
+    event.listen(engine, "begin", _begin)
     return engine
 
 
-def _prepare(connection: Any, _record: Any) -> None:
+def prepare(connection: Any, _record: Any = None) -> None:
+    """Set a fresh connection up."""
     cursor = connection.cursor()
     for pragma in (
+        f"busy_timeout={_PATIENCE_S * 1000}",
         "journal_mode=WAL",
         "foreign_keys=ON",
         "synchronous=FULL",
-        "busy_timeout=10000",
         "recursive_triggers=ON",
     ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
 
 
-def migrate(engine: Engine, revision: str = "head") -> None:
-    """Bring the tables to a revision."""
-    if revision == "head" and _is_newest(engine):
-        return
-    from alembic import command  # only whoever migrates pays for it
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, revision)
-
-
-def _is_newest(engine: Engine) -> bool:
-    newest = max(file.name[:4] for file in (MIGRATIONS / "versions").glob("0*.py"))
-    with engine.connect() as connection:
-        if not inspect(connection).has_table("alembic_version"):
-            return False
-        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == newest
+def _begin(connection: Connection) -> None:
+    for statement in _BEGINS[connection.get_execution_options().get("means_to", "writes")]:
+        connection.exec_driver_sql(statement)
 
 
 @contextmanager
-def session(engine: Engine) -> Iterator[Session]:
-    """Give a session whose work is committed at the end, or undone when something goes wrong."""
-    with Session(engine, expire_on_commit=False) as opened, opened.begin():
-        yield opened
+def session(engine: Engine, *, writes: bool = True) -> Iterator[Session]:
+    """Give a session whose work is committed at the end, or undone when something goes wrong.
+
+    Args:
+        engine: The connections.
+        writes: Whether it has the lock from its first statement on, so that what it checked stays true until it is
+            written. Without it the session sees one state of the database throughout, and cannot write.
+    """
+    bound = engine.execution_options(means_to="writes" if writes else "reads")
+    try:
+        with Session(bound, expire_on_commit=False) as opened, opened.begin():
+            yield opened
+    except OperationalError as error:
+        if not writes and getattr(error.orig, "sqlite_errorcode", 0) & 0xFF == sqlite3.SQLITE_READONLY:
+            raise AssertionError("a session that reads was asked to write") from error  # no trouble of the disk
+        raise

@@ -17,7 +17,9 @@ class Conflict(Exception):
     """An entry with this uuid is there already, and says something else."""
 
     def __init__(self, uuid: UUID) -> None:
-        super().__init__(f"Entry {uuid} is in the log already, with another content. Log it as a new entry.")
+        super().__init__(
+            f"This press was made before, with another content ({uuid}), which stands. Load the page, and press anew."
+        )
         self.uuid = uuid
 
 

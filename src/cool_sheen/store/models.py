@@ -270,6 +270,15 @@ class ClimatePoint(Base):
     cloud_pct: Mapped[float | None] = mapped_column(default=None)
 
 
+class PressRow(Base):
+    """What one press of a button said, by its hash: sent again it is the same press, and says the same."""
+
+    __tablename__ = "press"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    content_hash: Mapped[str] = mapped_column(String(64))
+    at: Mapped[datetime] = mapped_column(index=True)
+
+
 class Generation(Base):
     """How often something was changed that results depend on: what was worked out under an older number is stale."""
 

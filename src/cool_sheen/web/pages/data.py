@@ -1,0 +1,82 @@
+"""The shop's data: where they are, their copies, and a copy now."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import FileResponse, RedirectResponse, Response
+
+from cool_sheen.service import keeping
+from cool_sheen.store.copies import DAILY, KEEPS
+from cool_sheen.store.troubles import Trouble
+from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
+from cool_sheen.web.views.sizes import told_bytes
+
+router = APIRouter(prefix="/data")
+
+
+@router.get("")
+def page(
+    request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, made: str = "", sound: str = "", trouble: str = ""
+) -> Response:
+    """Show where the data are and what copies there are."""
+    return _page(request, unit, pages, made=made, sound=sound)
+
+
+def _page(
+    request: Request,
+    unit: UnitDep,
+    pages: PagesDep,
+    status: int = 200,
+    *,
+    made: str = "",
+    sound: str = "",
+    trouble: str = "",
+) -> Response:
+    return pages.show(
+        request,
+        unit,
+        "data/page.html",
+        status,
+        kept=keeping.kept(unit),
+        why_words=keeping.WHY_WORDS,
+        told_bytes=told_bytes,
+        made=made,
+        sound=sound == "yes",
+        trouble=trouble,
+        daily_kept=KEEPS[DAILY],
+    )
+
+
+@router.post("/copy")
+def copy(request: Request, workshop: WorkshopDep, pages: PagesDep) -> Response:
+    """Make a copy now."""
+    try:
+        made = keeping.copy_now(workshop)
+    except Trouble as trouble:
+        with workshop.read() as unit:
+            return _page(request, unit, pages, 503, trouble=str(trouble))
+    return RedirectResponse(f"/data?made={made.file.name}", 303)
+
+
+@router.post("/check")
+def check(request: Request, workshop: WorkshopDep, pages: PagesDep) -> Response:
+    """Look the file through."""
+    broken = keeping.checked(workshop)
+    if not broken:
+        return RedirectResponse("/data?sound=yes", 303)
+    with workshop.read() as unit:
+        return _page(
+            request, unit, pages, 503, trouble=f"The file is damaged ({broken[0]}). Bring the last copy back, as below."
+        )
+
+
+@router.post("/heard")
+def heard(workshop: WorkshopDep, form: FormDep) -> Response:
+    """Take a notice away that was read."""
+    workshop.noticed.pop(str(form.get("notice", "")), None)
+    return RedirectResponse("/", 303)
+
+
+@router.get("/copies/{name}")
+def give_out(name: str, workshop: WorkshopDep) -> Response:
+    """Give a copy out, to be kept elsewhere."""
+    found = keeping.copy_named(workshop, name)
+    return FileResponse(found.file, media_type="application/vnd.sqlite3", filename=f"cool-sheen-{name}")
