@@ -6,6 +6,7 @@ from typing import Any
 
 from cool_sheen.formats.epw import is_epw, read_epw
 from cool_sheen.formats.logger_csv import MOST_BYTES, LoggerRecord, NotALog, Options, Problem, Reading, read_logger
+from cool_sheen.formats.logger_times import check_year
 from cool_sheen.formats.sky_columns import COLUMNS, checked
 
 KINDS: dict[str, str] = {
@@ -70,10 +71,11 @@ def _point(record: LoggerRecord, place: int, point: Any) -> None:
         air, rh = float(point["air_temp_c"]), float(point["rh_pct"])
         if at.tzinfo is None:
             raise ValueError(f"{point['at']} has no offset from UTC")
+        check_year(at)
         if not (-60 <= air <= 60 and 0 < rh <= 100):
             raise ValueError(f"{air:g} °C at {rh:g} % cannot be")
         sky = checked({name: None if point.get(name) is None else float(point[name]) for name in COLUMNS})
-    except (KeyError, TypeError, ValueError) as error:
+    except (KeyError, TypeError, ValueError, OverflowError) as error:
         record.problem_count += 1
         if len(record.problems) < 50:
             why = f"it has no {error}" if isinstance(error, KeyError) else str(error)

@@ -13,6 +13,7 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.complaints import complaint
 
 MOST_BYTES = 4_000_000
+_MOST_IN_ONE = 1000  # fields of an object, values of a list
 _SHOWN = 20
 
 
@@ -72,6 +73,7 @@ def read(content: bytes) -> Document:
         raise Unsound(f"This is no JSON: {error.msg} at {place}.", [(place, error.msg)]) from None
     except RecursionError:
         raise Unsound("The file is nested too deeply to be a document.") from None
+    _bounded(data)
     if not isinstance(data, dict):
         raise Unsound("A document is an object with products, supplies or systems.")
     if data.get("format") != "cool-sheen-shelf":
@@ -89,11 +91,25 @@ def _no_constant(name: str) -> float:
     raise Unsound(f"{name} is no number that a sheet can have.")
 
 
+def _bounded(data: Any) -> None:
+    """Refuse lists that are longer than any sheet has: each of their values would be complained about."""
+    rows = [data]
+    while rows:
+        here = rows.pop()
+        if isinstance(here, list) and len(here) > _MOST_IN_ONE:
+            raise Unsound(f"A list of this file has {len(here):,} values; up to {_MOST_IN_ONE:,} are read.")
+        rows += here.values() if isinstance(here, dict) else here if isinstance(here, list) else ()
+
+
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    names = [name for name, _ in pairs]
-    if twice := next((name for name in names if names.count(name) > 1), None):
-        raise Unsound(f"The field “{twice[:40]}” stands twice in one object.", [(twice[:40], "stands twice")])
-    return dict(pairs)
+    if len(pairs) > _MOST_IN_ONE:
+        raise Unsound(f"An object of this file has {len(pairs):,} fields; no sheet has more than {_MOST_IN_ONE:,}.")
+    found: dict[str, Any] = {}
+    for name, value in pairs:
+        if name in found:
+            raise Unsound(f"The field “{name[:40]}” stands twice in one object.", [(name[:40], "stands twice")])
+        found[name] = value
+    return found
 
 
 def _summary(count: int) -> str:

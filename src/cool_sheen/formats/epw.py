@@ -11,6 +11,7 @@ _MONTH, _DAY, _HOUR, _AIR, _RH = 1, 2, 3, 6, 8
 # Of the sky: column, the code for "missing", and what brings it into our unit (the cover is given in tenths).
 _SKY = {"wind_m_per_s": (21, 999.0, 1.0), "cloud_pct": (22, 99.0, 10.0), "rain_mm_per_h": (33, 999.0, 1.0)}
 _NO_AIR, _NO_RH = 99.9, 999.0  # the format's codes for "missing"
+_MOST_LINES = 9_000
 _MOST_PROBLEMS = 50
 _LEAST_ROWS = 24
 
@@ -34,10 +35,12 @@ def read_epw(content: bytes, years: range) -> LoggerRecord:
         sky cover and liquid precipitation; 99.9, 999 and 99 for missing.
     """
     lines = content.decode("utf-8-sig", errors="replace").splitlines()
-    rows = list(csv.reader(lines[:_HEAD])) if lines else []
+    if len(lines) > _MOST_LINES:
+        raise NotALog(f"The file has {len(lines):,} lines; a typical year has a head and 8,760 hours.")
     try:
+        rows = list(csv.reader(lines[:_HEAD])) if lines else []
         offset = timezone(timedelta(hours=float(rows[0][8])))
-    except (IndexError, ValueError) as error:
+    except (IndexError, ValueError, OverflowError, csv.Error) as error:
         raise NotALog("The first line of an EPW file names its place and time zone; this one does not.") from error
     record = LoggerRecord(
         delimiter=",",
@@ -47,7 +50,11 @@ def read_epw(content: bytes, years: range) -> LoggerRecord:
         date_order="month first",
         decimal_comma=False,
     )
-    hours = [h for n, row in enumerate(csv.reader(lines[_HEAD:]), _HEAD + 1) if (h := _hour(n, row, record))]
+    try:
+        body = list(csv.reader(lines[_HEAD:]))
+    except csv.Error as error:
+        raise NotALog(f"The table of hours breaks off: {error}.") from error
+    hours = [h for n, row in enumerate(body, _HEAD + 1) if (h := _hour(n, row, record))]
     if len(hours) < _LEAST_ROWS:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}." if record.problems else ""
         raise NotALog(f"No day of hours could be read in this EPW file.{why}")
@@ -94,7 +101,7 @@ def _sky(row: list[str]) -> SkyRow:
             value = float(row[place])
         except (IndexError, ValueError):
             continue
-        figures[name] = None if value >= missing or value < 0 else min(value * times, COLUMNS[name].most)
+        figures[name] = None if not 0 <= value < missing else min(value * times, COLUMNS[name].most)
     return checked(figures)
 
 

@@ -6,7 +6,7 @@ mark; header words of several languages, or none. Nothing is guessed silently: w
 
 import csv
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from itertools import islice
@@ -19,6 +19,9 @@ from cool_sheen.formats.sky_columns import NO_SKY, Placed, SkyRow, read_sky_row,
 
 MOST_BYTES = 20_000_000
 MOST_ROWS = 200_000
+MOST_COLUMNS = 200
+_LONGEST_LINE = 20_000
+_SAMPLE = 500  # lines by which the table is understood
 _PROBLEMS_SHOWN = 50
 _HEAD_ROWS = 60  # where the figures have to begin
 _DELIMITERS = (";", "\t", ",", "|")
@@ -102,12 +105,17 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
     """
     lines = _text(content).splitlines()
     delimiter, first = _shape(lines)
-    rows = _table(lines[first:], delimiter)
+    rows = _table(lines[first : first + _SAMPLE], delimiter)
+    widest = max(map(len, rows[:_HEAD_ROWS]), default=0)
+    if widest > MOST_COLUMNS:
+        raise NotALog(
+            f"The table has {widest:,} columns; {MOST_COLUMNS} are read. Export time, temperature and humidity."
+        )
     begins = next((n for n, row in enumerate(rows[:_HEAD_ROWS]) if _is_data(row)), min(1, len(rows) - 1))
     header = _header(rows[:begins])
-    body = rows[begins:]
-    if len(body) > MOST_ROWS:
-        raise NotALog(f"The file has {len(body):,} rows; {MOST_ROWS:,} at a time are read. Split it.")
+    body = rows[begins:]  # the first of them: they show what the columns are
+    if (count := len(lines) - first - begins) > MOST_ROWS:
+        raise NotALog(f"The file has {count:,} rows; {MOST_ROWS:,} at a time are read. Split it.")
     columns, clock = _with_clock(options.columns or _columns(header, body), body)
     record = LoggerRecord(
         delimiter=delimiter,
@@ -119,8 +127,8 @@ def read_logger(content: bytes, options: Options) -> LoggerRecord:
         clock=clock,
         sky=sky_columns(header, [*columns, *([clock] if clock is not None else [])]),
     )
-    record.date_order = options.date_order or _date_order(body, record)
-    _read_rows(record, body, first + begins + 1, options)
+    record.date_order = options.date_order or _date_order(_body(lines, first, begins, delimiter), record)
+    _read_rows(record, _body(lines, first, begins, delimiter), first + begins + 1, options)
     if not record.readings:
         why = f" Line {record.problems[0].line}: {record.problems[0].why}" if record.problems else ""
         raise NotALog(f"No row of this file could be read.{why}")
@@ -142,6 +150,15 @@ def _header(above: list[list[str]]) -> list[str]:
 def _table(lines: list[str], delimiter: str) -> list[list[str]]:
     try:
         return list(csv.reader(lines, delimiter=delimiter, skipinitialspace=True))
+    except csv.Error as error:
+        raise NotALog(f"The table breaks off: {error}. Export the record again.") from error
+
+
+def _body(lines: list[str], first: int, begins: int, delimiter: str) -> Iterator[list[str]]:
+    """Give the rows with figures one by one: all of them at once would take ten times what the file does."""
+    rows = csv.reader(islice(lines, first, None), delimiter=delimiter, skipinitialspace=True)
+    try:
+        yield from islice(rows, begins, None)
     except csv.Error as error:
         raise NotALog(f"The table breaks off: {error}. Export the record again.") from error
 
@@ -169,6 +186,8 @@ def _shape(lines: list[str]) -> tuple[str, int]:
     head = list(islice(((n, line) for n, line in enumerate(lines) if line.strip()), 60))
     if not head:
         raise NotALog("The file is empty. Choose the record that your logger wrote.")
+    if any(len(line) > _LONGEST_LINE for _, line in head):
+        raise NotALog("A line of this file is longer than a logger's table has columns. Export the record as CSV.")
     best: tuple[int, str, int] = (0, "", 0)
     for delimiter in _DELIMITERS:
         widths = [(n, _width(line, delimiter)) for n, line in head]
@@ -275,7 +294,7 @@ def _unit(header: list[str], columns: tuple[int, int, int], body: list[list[str]
     return "C"
 
 
-def _date_order(body: list[list[str]], record: LoggerRecord) -> str:
+def _date_order(body: Iterable[list[str]], record: LoggerRecord) -> str:
     """Where day and month are slashed, look for a number that can only be a day; else go by the unit's country."""
     column = record.columns[0]
     for row in body:
@@ -291,7 +310,7 @@ def _decimal_comma(body: list[list[str]], columns: tuple[int, int, int]) -> bool
     return any("," in row[c] for row in body[:50] for c in columns[1:] if c < len(row))
 
 
-def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, options: Options) -> None:
+def _read_rows(record: LoggerRecord, body: Iterable[list[str]], first_line: int, options: Options) -> None:
     zone = ZoneInfo(options.time_zone)
     readings: dict[datetime, Reading] = {}
     before: datetime | None = None
@@ -315,8 +334,9 @@ def _read_rows(record: LoggerRecord, body: list[list[str]], first_line: int, opt
 
 def _read_row(record: LoggerRecord, row: list[str], zone: ZoneInfo, doubled_hour: str) -> Reading:
     t, a, h = record.columns
-    if len(row) <= max(record.columns):
-        raise ValueError(f"it has {len(row)} columns, and {max(record.columns) + 1} are needed")
+    last = max(*record.columns, record.clock or 0)
+    if len(row) <= last:
+        raise ValueError(f"it has {len(row)} columns, and {last + 1} are needed")
     when = row[t] if record.clock is None else f"{row[t].strip().rstrip('.')} {row[record.clock].strip()}"
     at = moment(when, record.date_order)
     if at is None:

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 from cool_sheen.formats.logger_words import SLASHED, TIME_FORMATS
 
+_FIRST_YEAR, _LAST_YEAR = 1970, 2200
 _ISO = re.compile(r"\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}")
 
 
@@ -43,6 +44,7 @@ def _unix(text: str) -> datetime | None:
 
 def zoned(at: datetime, zone: ZoneInfo, doubled_hour: str) -> datetime:
     """Put a local time on the world's clock. Raises ValueError for an hour that the change to summer time skips."""
+    check_year(at)
     if at.tzinfo is not None:
         return at.astimezone(UTC)
     local = at.replace(tzinfo=zone, fold=1 if doubled_hour == "later" else 0)
@@ -50,6 +52,12 @@ def zoned(at: datetime, zone: ZoneInfo, doubled_hour: str) -> datetime:
     if back != at:
         raise ValueError(f"{at:%H:%M} does not exist on this day: the clocks went forward")
     return local.astimezone(UTC)
+
+
+def check_year(at: datetime) -> None:
+    """Raise ValueError for a year in which no logger hung anywhere."""
+    if not _FIRST_YEAR <= at.year < _LAST_YEAR:
+        raise ValueError(f"the year {at.year} cannot be; from {_FIRST_YEAR} to {_LAST_YEAR - 1} are read")
 
 
 def second_time(at: datetime, before: datetime, zone: ZoneInfo) -> datetime:

@@ -28,6 +28,7 @@ class Costed:
     cost: Cost
     parts: tuple["Costed", ...] = ()
     project: Project | None = None
+    unknown: tuple[str, ...] = ()  # what could not be worked out, and why
 
 
 def costs(unit: Unit, shop: Shop, projects: Iterable[UUID]) -> list[Costed]:
@@ -81,7 +82,7 @@ def _costed(
         project.hire_hours_saved or 0.0,
         project.goodwill_hours or 0.0,
     )
-    return Costed(project.name, cost, tuple(rows), project)
+    return Costed(project.name, cost, tuple(rows), project, (*need.unknown, *bag.unknown))
 
 
 def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, reservoir: Reservoir) -> TakeOff:
@@ -114,6 +115,11 @@ class Terms:
     hire: Decimal | None
     hours_saved: float | None
     goodwill_hours: float | None
+
+
+def project_of(unit: Unit, uuid: UUID) -> Project | None:
+    """Return a project; None when it is not here."""
+    return unit.session.get(Project, uuid)
 
 
 def set_money(unit: Unit, uuid: UUID, money: Terms) -> None:

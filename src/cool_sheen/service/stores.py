@@ -1,11 +1,13 @@
 """Stores: what everything that is planned will take, what there is, what to buy, what it costs."""
 
 from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from decimal import Decimal
 from uuid import UUID, uuid5
 
+from cool_sheen.core.errors import CoreError
 from cool_sheen.core.materials.consumables import Used
 from cool_sheen.core.materials.cost import cents
 from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
@@ -75,6 +77,7 @@ class Shopping:
     buy: list[Bought] = field(default_factory=list)
     bought_ml: dict[str, Millilitres] = field(default_factory=dict)
     not_on_offer: list[str] = field(default_factory=list)
+    unknown: list[str] = field(default_factory=list)
 
     @property
     def cost(self) -> Decimal:
@@ -159,6 +162,7 @@ def stores_of(unit: Unit, shop: Shop, project: UUID | None = None, estimate: str
         for key, ml in sorted(total.components.items(), key=lambda item: total.names[item[0]])
     ]
     projects = {f.part.project_uuid: f.part.project_name for f in reversed(live)}
+    total.unknown += bag.unknown
     return Stores(total, lines, bag, consumables(unit, total.used), total.layers, [*projects.items()])
 
 
@@ -175,7 +179,11 @@ def shopping(need_ml: Mapping[str, Millilitres], offers: Mapping[str, Offer]) ->
     wanted = {key: round(ml, 1) for key, ml in need_ml.items() if key in held}
     for group in _groups(wanted, packs):
         useful = [p for p in packs if set(p.contains) & group.keys()]
-        found = _cheapest(group, useful)
+        try:
+            found = _cheapest(group, useful)
+        except CoreError as why:
+            bag.unknown.append(f"What to buy of {', '.join(group)} cannot be told: {why}")
+            continue
         for sku, count in found.buy:
             pack = offers[sku].pack
             bag.buy.append(Bought(pack, count))
@@ -238,12 +246,11 @@ class Move:
 def names_of(unit: Unit) -> dict[str, str]:
     """Return what every item that can be in stock is called."""
     shelf: WholeShelf = shelf_now(unit)
-    out = {
-        component.key: component.name
-        for p in shelf.products.values()
-        for component in mix_of(p, shelf.supplies, Choice(method=p.methods[0])).components
-        if component.role in ("paint", "hardener")
-    }
+    out: dict[str, str] = {}
+    for p in shelf.products.values():
+        with suppress(CoreError):  # a sheet that lacks a figure: its own parts cannot be told, all others can
+            components = mix_of(p, shelf.supplies, Choice(method=p.methods[0])).components
+            out |= {c.key: c.name for c in components if c.role in ("paint", "hardener")}
     out |= {f"supply:{key}": s.name for key, s in shelf.supplies.items() if s.density_g_per_ml}
     for offer in packs_on_offer(unit).values():
         for key in offer.pack.contains:

@@ -4,13 +4,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from functools import lru_cache
+from math import gcd
 from typing import Any
 
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.units import Millilitres
 
 _UNITS_PER_ML = 1000  # a microlitre: finer than anybody pours
-_MOST_SECONDS = 8.0
+_MOST_SECONDS = 4.0
+_PLACES = 4  # of a price: a hundredth of a cent
+_MOST_OF_ONE = 1_000_000
+_MOST_SUM = 2**62  # the search reckons in whole numbers of 64 bits
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,23 +78,29 @@ def _counts(need: tuple[tuple[str, Millilitres], ...], kits: tuple[Kit, ...]) ->
     for name, ml in need:
         held = sum(count * _units(kit.of(name), ROUND_FLOOR) for kit, count in zip(kits, counts, strict=True))
         model.add(held >= _units(ml, ROUND_CEILING))
-    over = [
-        count * sum(_units(ml, ROUND_FLOOR) for _, ml in kit.contains) for kit, count in zip(kits, counts, strict=True)
-    ]
-    places = max(0, *(-int(kit.price.as_tuple().exponent) for kit in kits))
-    cost = sum(count * int(kit.price.scaleb(places)) for kit, count in zip(kits, counts, strict=True))
+    prices = [int(kit.price.scaleb(_PLACES).to_integral_value()) for kit in kits]
+    common = gcd(*prices) or 1
+    cost = sum(count * (price // common) for price, count in zip(prices, counts, strict=True))
+    amounts = [sum(_units(ml, ROUND_FLOOR) for _, ml in kit.contains) for kit in kits]
+    for figures in (prices, amounts):
+        if sum(n * figure for n, figure in zip(most, figures, strict=True)) > _MOST_SUM:
+            raise OutOfRange("Need, prices and sizes lie too far apart to be weighed: check their figures.", "kits")
     first = _solved(cp_model, model, cost)
     model.add(cost == round(first.objective_value))
     for kit_count, found in zip(counts, [first.value(c) for c in counts], strict=True):
         model.add_hint(kit_count, found)
-    second = _solved(cp_model, model, sum(over))
+    over = sum(count * held for held, count in zip(amounts, counts, strict=True))
+    second = _solved(cp_model, model, over)
     return tuple(second.value(count) for count in counts)
 
 
 def _most_of(kit: Kit, need: tuple[tuple[str, Millilitres], ...]) -> int:
     """More of a kit than would cover all that it holds is never bought."""
     held = [(ml, _units(kit.of(name), ROUND_FLOOR)) for name, ml in need]
-    return max((-(-_units(ml, ROUND_CEILING) // units) for ml, units in held if units > 0), default=0)
+    most = max((-(-_units(ml, ROUND_CEILING) // units) for ml, units in held if units > 0), default=0)
+    if most > _MOST_OF_ONE:
+        raise OutOfRange(f"Over {_MOST_OF_ONE:,} of {kit.sku} could be needed: check the need and the sizes.", "kits")
+    return most
 
 
 def _units(ml: Millilitres, rounding: str) -> int:
@@ -102,6 +112,9 @@ def _solved(cp_model: Any, model: Any, aim: Any) -> Any:
     solver = cp_model.CpSolver()
     solver.parameters.num_workers = 1
     solver.parameters.max_time_in_seconds = _MOST_SECONDS
-    if solver.solve(model) != cp_model.OPTIMAL:
+    state = solver.solve(model)
+    if state in (cp_model.INFEASIBLE, cp_model.MODEL_INVALID):
+        raise OutOfRange("These sizes hold too little to cover the need: check their amounts.", "kits")
+    if state != cp_model.OPTIMAL:
         raise OutOfRange("The cheapest set was not found in time: offer fewer sizes.", "kits")
     return solver

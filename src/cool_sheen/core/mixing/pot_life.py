@@ -12,6 +12,7 @@ from cool_sheen.core.units import Celsius, Kelvin, Minutes
 HALVES_PER_K: Kelvin = 10.0
 _REACH = timedelta(days=3)
 _STEP_S = 60.0
+_MOST_HALVINGS = 50  # beyond any temperature at which something is mixed
 
 
 def pot_life(
@@ -33,7 +34,10 @@ def pot_life(
         raise OutOfRange("A pot life is above nought.", "ref_minutes")
     if not halves_per_k > 0:
         raise OutOfRange("The kelvin that halve a pot life are above nought.", "halves_per_k")
-    return float(ref_minutes * 2 ** ((ref_temp_c - temp_c) / halves_per_k))
+    halvings = (temp_c - ref_temp_c) / halves_per_k
+    if abs(halvings) > _MOST_HALVINGS:
+        raise OutOfRange("So far from its reference temperature no pot life can be told.", "temp_c")
+    return float(ref_minutes * 2**-halvings)
 
 
 def pot_life_ends(

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.errors import CoreError
 from cool_sheen.core.materials.consumables import Rates, Used, wear
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
@@ -58,19 +59,21 @@ class LayerNeed:
 
 @dataclass(slots=True)
 class TakeOff:
-    """What is needed: layers, components by key, consumables, hours."""
+    """What is needed: layers, components by key, consumables, hours; and what could not be worked out, with why."""
 
     layers: list[LayerNeed] = field(default_factory=list)
     components: dict[str, Millilitres] = field(default_factory=dict)
     names: dict[str, str] = field(default_factory=dict)
     used: Used | None = None
     hours: Hours = 0.0
+    unknown: list[str] = field(default_factory=list)
 
     def add(self, other: "TakeOff") -> None:
         """Put another part's take-off to this one."""
         self.layers += other.layers
         self.names |= other.names
         self.hours += other.hours
+        self.unknown += [why for why in other.unknown if why not in self.unknown]
         for key, ml in other.components.items():
             self.components[key] = self.components.get(key, 0.0) + ml
         if other.used:
@@ -105,7 +108,8 @@ def take_off(
         reservoir: What the gun holds, and what a fill loses.
 
     Returns: Needs by layer and by component. A hardener or reducer that serves several layers is one component.
-        Each layer's coats of one day are filled together: the loss counts for each fill of a layer.
+        Each layer's coats of one day are filled together: the loss counts for each fill of a layer. A layer whose mix
+        cannot be worked out is named with the reason, and counts for nothing.
     Source: docs/trade.md, Paint and buying.
     """
     out = TakeOff()
@@ -127,15 +131,20 @@ def take_off(
             reservoir.loss(net, method),
             reservoir.fills(net, method),
         )
-        mix = mix_of(product, supplies, Choice(layer.hardener_speed, layer.reducer_speed, method))
-        for component, share in zip(mix.components, shares(mix.recipe), strict=True):
+        out.layers.append(need)
+        try:
+            mix = mix_of(product, supplies, Choice(layer.hardener_speed, layer.reducer_speed, method))
+            split = shares(mix.recipe)
+        except CoreError as why:  # one sheet that lacks a figure keeps nobody from all the others
+            out.unknown.append(f"{product.name} is left out: {why}")
+            continue
+        for component, share in zip(mix.components, split, strict=True):
             if component.name in FREE:
                 continue
             ml = share.ml_per_ml * need.ready_ml
             need.components[component.key] = need.components.get(component.key, 0.0) + ml
             out.components[component.key] = out.components.get(component.key, 0.0) + ml
             out.names[component.key] = component.name
-        out.layers.append(need)
     return out
 
 
