@@ -2,6 +2,7 @@
 
 import gc
 import logging
+import time
 from collections.abc import Callable, Sequence
 from datetime import timedelta
 from threading import Condition, Thread
@@ -19,6 +20,8 @@ LOOKS_AT_S = 45  # of each minute: early enough that the next one is ready when 
 _WHOLE_EVERY = 60  # looks: about once an hour
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
 FEW = 16  # so many parts are worked out before the first page is served; more, while it says that they are
+_ASIDE_S = 0.25  # how long the worker stands aside before each part while somebody is being served
+_LESSONS_WAIT_S = 5.0  # what was learned is worked in at most so often: its own part shows it at once
 _HEAD_START_S = 0.3  # the first page goes first
 _say = logging.getLogger(__name__)
 
@@ -30,8 +33,8 @@ def look_ahead(
     plans: bool = True,
     last_of: UUID | None = None,
     tell: Callable[[int, int], None] = lambda done, of: None,
-) -> int:
-    """Work out how every live part stands in the newest weather, and note which have come to their end.
+) -> list[tuple[UUID, int]]:
+    """Work out how every live part stands in the newest weather, and say which have come to their end.
 
     Args:
         unit: A unit of work that makes the weather.
@@ -41,16 +44,17 @@ def look_ahead(
             the page of their space shows them. None: those of all.
         tell: Is told how many parts are done, and of how many.
 
-    Returns: How many parts are live.
+    Returns: The parts on which nothing is to come any more, each with its newest entry.
     """
     if unit.shop is None:
-        return 0
+        return []
     found = live_parts(unit)
+    over: list[tuple[UUID, int]] = []
     for done, part in enumerate(found):
         tell(done, len(found))
+        unit.workshop.let_others_go_first(_ASIDE_S)
         if not part.is_live:
-            if statuses.finish(unit.session, part.part.uuid, part.version[1], unit.now):  # type: ignore[arg-type]
-                changes.bump(unit.session, changes.ANYTHING)
+            over.append((part.part.uuid, part.version[1]))  # type: ignore[arg-type]
             continue
         if plans:
             _ = part.rest
@@ -58,7 +62,17 @@ def look_ahead(
                 _ = part.last_starts
     if warm is not None:
         warm(unit, found)
-    return len(found)
+    return over
+
+
+def note_finished(workshop: Workshop, over: list[tuple[UUID, int]]) -> None:
+    """Note which parts have come to their end, in a transaction of its own: a look takes long, and holds nobody up."""
+    if not over:
+        return
+    with workshop.write() as unit:
+        for part, seq in over:
+            if statuses.finish(unit.session, part, seq, unit.now):
+                changes.bump(unit.session, changes.ANYTHING)
 
 
 def look_once(
@@ -70,14 +84,14 @@ def look_once(
 
     Whoever asks goes by it as soon as this minute is worked out, and ``tell`` says so: the next is not asked for yet.
     """
-    with workshop.open(works_ahead=True) as unit:
+    with workshop.read(works_ahead=True) as unit:
         soon = unit.at(unit.now.replace(second=0, microsecond=0) + timedelta(minutes=1))
         ready = Ready(newest_weather(soon), newest_weather(unit), newest_lessons(unit))
         look_ahead(unit, warm, last_of=workshop.at_hand)
         workshop.ready = ready
         tell()
-        for seen in (unit, soon):
-            look_ahead(seen, warm)
+        over = [part for seen in (unit, soon) for part in look_ahead(seen, warm)]
+    note_finished(workshop, list(dict.fromkeys(over)))
     workshop.looks += 1
     _tidy(whole=workshop.looks % _WHOLE_EVERY == 0)
 
@@ -105,11 +119,12 @@ class Worker:
         self.workshop, self.warm, self.load = workshop, warm, load
         self._turn = Condition()
         self._asked, self._done, self._stopped = 0, 0, False
+        self._learned, self._looked_at = False, 0.0
         self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
 
     def start(self) -> None:
         """Look ahead from now on. A few lanes are ready before this returns; of many, the Bench says that they come."""
-        with self.workshop.open() as unit:
+        with self.workshop.read() as unit:
             live = statuses.count_live(unit.session)
         if live > FEW:
             self.workshop.first_look = (0, live)
@@ -129,14 +144,15 @@ class Worker:
 
     def news(self, what: frozenset[str]) -> None:
         """Look ahead now; who changed the air waits a little for it, so that the next page shows what it did."""
-        if not what & {changes.AIR, changes.LESSONS}:
-            return
         with self._turn:
-            self._asked += 1
-            mine = self._asked
-            self._turn.notify_all()
             if changes.AIR in what:
+                self._asked += 1
+                mine = self._asked
+                self._turn.notify_all()
                 self._turn.wait_for(lambda: self._done >= mine or self._stopped, PATIENCE_S)
+            elif changes.LESSONS in what:
+                self._learned = True
+                self._turn.notify_all()
 
     def _look_at_lanes(self) -> None:
         """Have the lanes of this minute ready, and say all the while how far that is."""
@@ -146,7 +162,7 @@ class Worker:
                 self.workshop.first_look = (done, of)
 
         try:
-            with self.workshop.open(works_ahead=True) as unit:
+            with self.workshop.read(works_ahead=True) as unit:
                 look_ahead(unit, self.warm, plans=False, tell=tell)
         except Exception:  # whoever asks for a page makes what it needs
             _say.exception("The first look failed")
@@ -162,12 +178,23 @@ class Worker:
         self.load()
         while True:
             with self._turn:
-                self._turn.wait_for(lambda: self._asked > self._done or self._stopped, self._seconds_to_next())
+                self._wait()
                 if self._stopped:
                     return
-                mine = self._asked
+                mine, self._learned = self._asked, False
             self._look(mine)
             self._answer(mine)
+            self._looked_at = time.monotonic()
+
+    def _wait(self) -> None:
+        """Wait for the next minute, for a change of the air, or for lessons that nobody has looked at for a while."""
+        until = time.monotonic() + self._seconds_to_next()
+        rested = self._looked_at + _LESSONS_WAIT_S
+        while not (self._asked > self._done or self._stopped):
+            now = time.monotonic()
+            if now >= until or (self._learned and now >= rested):
+                return
+            self._turn.wait(min(until, rested if self._learned else until) - now)
 
     def _answer(self, asked: int) -> None:
         """Let those go on who wait for what was asked for by now."""

@@ -7,16 +7,19 @@ from typing import Any
 from uuid import UUID, uuid4
 from zoneinfo import available_timezones
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, select
 
 from cool_sheen.formats.climate_files import read_climate_file
-from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, guess
+from cool_sheen.formats.logger_csv import LoggerRecord, NotALog, Options, Reading, guess
+from cool_sheen.formats.sky_columns import COLUMNS
 from cool_sheen.service.learning import learn_again
-from cool_sheen.service.unit import Missing, Refused, Unit
+from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.store import climate
 from cool_sheen.store.models import ClimateImport, ClimatePoint, Space
 
-_DRAFTS_KEPT = timedelta(hours=24)
+_DRAFTS_KEPT = timedelta(hours=1)
+_MOST_DRAFTS = 3
+_LOT = 2000  # readings in one transaction: about a hundredth of a second
 
 
 @dataclass(frozen=True)
@@ -24,6 +27,7 @@ class Preview:
     """What would be taken; or why nothing can be. Nothing has changed yet."""
 
     draft: ClimateImport
+    kind: str  # what the file is, by what is in it
     options: Options
     record: LoggerRecord | None
     refusal: str
@@ -32,14 +36,9 @@ class Preview:
     already: int  # points that an import of this space has already
 
 
-def start(unit: Unit, space: UUID, file_name: str, content: bytes, options: Options) -> Preview:
-    """Keep a file as a draft, and say what is in it. Raises Refused for a space that is not here."""
-    if unit.session.get(Space, space) is None:
-        raise Refused("Something is missing.", {"space": "Choose the space that the logger hung in."})
+def start(workshop: Workshop, space: UUID, file_name: str, content: bytes, options: Options) -> UUID:
+    """Keep a file as a draft, to be looked at. Raises Refused for a space that is not here."""
     _check_zone(options)
-    unit.session.execute(
-        delete(ClimateImport).where(ClimateImport.state == "draft", ClimateImport.recorded_at < unit.now - _DRAFTS_KEPT)
-    )
     draft = ClimateImport(
         uuid=uuid4(),
         space_uuid=space,
@@ -48,45 +47,68 @@ def start(unit: Unit, space: UUID, file_name: str, content: bytes, options: Opti
         content=content,
         content_hash=hashlib.sha256(content).hexdigest(),
         state="draft",
-        recorded_at=unit.now,
     )
-    unit.session.add(draft)
-    unit.session.flush()
-    return _preview(unit, draft, options)
+    with workshop.write() as unit:
+        if unit.session.get(Space, space) is None:
+            raise Refused("Something is missing.", {"space": "Choose the space that the logger hung in."})
+        draft.recorded_at = unit.now
+        unit.session.add(draft)
+        unit.session.flush()
+        climate.forget_drafts(unit.session, unit.now - _DRAFTS_KEPT, _MOST_DRAFTS, draft.uuid)
+    return draft.uuid
 
 
-def again(unit: Unit, uuid: UUID, options: Options) -> Preview:
-    """Look at a draft with other options. Raises Missing."""
-    draft = _draft(unit, uuid)
+def again(workshop: Workshop, uuid: UUID, options: Options) -> None:
+    """Have a draft read with other options. Raises Missing."""
     _check_zone(options)
-    draft.options = asdict(options)
-    return _preview(unit, draft, options)
+    with workshop.write() as unit:
+        _draft(unit, uuid).options = asdict(options)
 
 
-def take(unit: Unit, uuid: UUID) -> ClimateImport:
+def preview(unit: Unit, uuid: UUID) -> Preview:
+    """Say what is in a draft; nothing is changed. Raises Missing."""
+    draft = _draft(unit, uuid)
+    return _preview(unit, draft, _options(draft.options))
+
+
+def take(workshop: Workshop, uuid: UUID) -> UUID:
     """Take a draft into the record of its space. Taking it twice is taking it once.
 
+    It is read before anybody has to wait; its points are written in lots, between which others write, and count from
+    the last short transaction on.
+
+    Returns: The space.
     Raises: Missing: no such draft. Refused: nothing in it can be read.
     """
-    found = unit.session.get(ClimateImport, uuid)
-    if found is not None and found.state == "taken":
-        return found
-    draft = _draft(unit, uuid)
-    preview = _preview(unit, draft, _options(draft.options))
-    if preview.record is None:
-        raise Refused(preview.refusal)
-    readings = preview.record.readings
-    climate.add_points(
-        unit.session,
-        [
-            {"import_uuid": uuid, "at": r.at, "air_temp_c": r.air_temp_c, "rh_pct": r.rh_pct, **asdict(r.sky)}
-            for r in readings
-        ],
-    )
-    draft.state, draft.content, draft.points = "taken", None, len(readings)
-    draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, unit.now
-    learn_again(unit, readings[0].at, readings[-1].at)
-    return draft
+    with workshop.read() as unit:
+        found = unit.session.get(ClimateImport, uuid)
+        if found is not None and found.state == "taken":
+            return found.space_uuid
+        looked = preview(unit, uuid)
+    if looked.record is None:
+        raise Refused(looked.refusal)
+    readings, kind = looked.record.readings, looked.kind
+    with workshop.taking(uuid):
+        for begin in range(0, len(readings), _LOT):
+            lot = readings[begin : begin + _LOT]
+            rows = [_row(uuid, reading) for reading in lot]
+            with workshop.write() as unit:
+                _draft(unit, uuid)
+                if begin == 0:
+                    climate.drop_points(unit.session, uuid)  # of a taking that was broken off
+                climate.add_points(unit.session, rows)
+            workshop.took(uuid, begin + len(lot), len(readings))
+        with workshop.write() as unit:
+            draft = _draft(unit, uuid)
+            draft.kind, draft.state, draft.content, draft.points = kind, "taken", None, len(readings)
+            draft.first_at, draft.last_at, draft.recorded_at = readings[0].at, readings[-1].at, unit.now
+            learn_again(unit, readings[0].at, readings[-1].at)
+            return draft.space_uuid
+
+
+def _row(uuid: UUID, reading: Reading) -> dict[str, object]:
+    sky = {name: getattr(reading.sky, name) for name in COLUMNS}
+    return {"import_uuid": uuid, "at": reading.at, "air_temp_c": reading.air_temp_c, "rh_pct": reading.rh_pct, **sky}
 
 
 def withdraw(unit: Unit, uuid: UUID) -> ClimateImport:
@@ -122,9 +144,9 @@ def _preview(unit: Unit, draft: ClimateImport, options: Options) -> Preview:
         raise Refused("This file was taken or thrown away by now: choose it again.", {"file": "Choose the file."})
     rows = list(guess(draft.content))
     try:
-        draft.kind, record = read_climate_file(draft.content, options, unit.now)
+        kind, record = read_climate_file(draft.content, options, unit.now)
     except NotALog as refusal:
-        return Preview(draft, options, None, str(refusal), rows, 0, 0)
+        return Preview(draft, draft.kind, options, None, str(refusal), rows, 0, 0)
     now = unit.now
     future = sum(r.at > now for r in record.readings)
     already = unit.session.scalar(
@@ -134,8 +156,8 @@ def _preview(unit: Unit, draft: ClimateImport, options: Options) -> Preview:
         .where(
             ClimateImport.space_uuid == draft.space_uuid,
             ClimateImport.state == "taken",
-            ClimateImport.kind == draft.kind,
+            ClimateImport.kind == kind,
             ClimatePoint.at.between(record.readings[0].at, record.readings[-1].at),
         )
     )
-    return Preview(draft, options, record, "", rows, future, already or 0)
+    return Preview(draft, kind, options, record, "", rows, future, already or 0)

@@ -17,6 +17,6 @@ def open_workshop(engine: Engine, clock: Callable[[], datetime] = lambda: dateti
         clock: The present.
     """
     workshop = Workshop(engine, clock, settle=projections.settle)
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         projections.fill(unit)
     return workshop

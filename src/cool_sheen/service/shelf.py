@@ -6,6 +6,7 @@ from typing import Any, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ValidationError
+from sqlalchemy import select
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
@@ -15,9 +16,9 @@ from cool_sheen.core.log.entries import NotePayload
 from cool_sheen.formats.catalogue import missing_in
 from cool_sheen.formats.documents import Document, Unsound
 from cool_sheen.service.journal import Press, write_on_part
-from cool_sheen.service.shelf_now import SHEETS, WholeShelf, shelf_now
+from cool_sheen.service.shelf_now import SHEETS, WholeShelf, shelf_now, version_of
 from cool_sheen.service.unit import Missing, Refused, Unit
-from cool_sheen.store.models import Part, ShelfSheet
+from cool_sheen.store.models import Part, ProductRevision, ShelfSheet
 
 _MOST_EARLIER = 30
 
@@ -70,13 +71,17 @@ def save(unit: Unit, kind: str, sheet: Product | Supply | System, *, new: bool =
     before = sheets_of(shelf, kind).get(sheet.key)
     data = sheet.model_dump(mode="json")
     if row is None:
-        row = ShelfSheet(kind=kind, key=sheet.key, data=data, earlier=[], updated_at=unit.now)
+        row = ShelfSheet(kind=kind, key=sheet.key, earlier=[], updated_at=unit.now)
         unit.session.add(row)
-    if before is not None and before != sheet:
-        row.earlier = [*row.earlier, before.model_dump(mode="json")][-_MOST_EARLIER:]
+    _write(unit, row, data, before.model_dump(mode="json") if before is not None and before != sheet else None)
+    unit.session.flush()
+
+
+def _write(unit: Unit, row: ShelfSheet, data: dict[str, Any], before: dict[str, Any] | None) -> None:
+    if before is not None:
+        row.earlier = [*row.earlier, before][-_MOST_EARLIER:]
     # Two edits in one tick of a turned clock must not look like one: the version of the shelf goes by this time.
     row.data, row.updated_at = data, max(unit.now, _later(row))
-    unit.session.flush()
 
 
 def _later(row: ShelfSheet) -> Any:
@@ -226,13 +231,52 @@ def _coming(kind: str, sheet: Product | Supply | System, before: Product | Suppl
     return Coming(kind, sheet.key, sheet.name, "changed", differences(before, sheet))
 
 
-def take_document(unit: Unit, document: Document) -> int:
-    """Put a document on the shelf, all of it or nothing; return how many sheets were new or changed."""
-    coming = {(c.kind, c.key): c.state for c in compare(unit, document)}
-    taken = [(kind, sheet) for kind, sheet in _each(document) if coming[kind, sheet.key] != "same"]
-    for kind, sheet in taken:
-        save(unit, kind, sheet)
-    return len(taken)
+@dataclass(frozen=True)
+class Taking:
+    """A document that was held against a shelf and is ready to be written.
+
+    Attributes:
+        version: Of that shelf: another one has to be compared anew.
+        sheets: What is new or changed: kind, sheet, its data, and those of the one that it replaces.
+    """
+
+    version: tuple[object, ...]
+    sheets: list[tuple[str, Product | Supply | System, dict[str, Any], dict[str, Any] | None]]
+
+
+def prepare(unit: Unit, document: Document) -> Taking:
+    """Get a document ready to be taken, so that nobody has to wait while it is. Raises Unsound."""
+    shelf = shelf_now(unit)
+    states = {(c.kind, c.key): c.state for c in compare(unit, document)}
+    ready = []
+    for kind, sheet in _each(document):
+        if states[kind, sheet.key] != "same":
+            before = sheets_of(shelf, kind).get(sheet.key)
+            data = sheet.model_dump(mode="json")
+            ready.append((kind, sheet, data, before.model_dump(mode="json") if before is not None else None))
+    return Taking(shelf.version, ready)
+
+
+def take(unit: Unit, taking: Taking) -> int | None:
+    """Put what was prepared on the shelf, all of it or nothing.
+
+    Returns: How many sheets were new or changed; None when the shelf was changed since: it has to be prepared again.
+    """
+    if version_of(unit) != taking.version:
+        return None
+    rows = {(row.kind, row.key): row for row in unit.session.scalars(select(ShelfSheet))}
+    kept = set(unit.session.scalars(select(ProductRevision.content_hash)))
+    for kind, sheet, data, before in taking.sheets:
+        if isinstance(sheet, Product) and (name := sheet.content_hash) not in kept:
+            kept.add(name)
+            unit.session.add(ProductRevision(content_hash=name, key=sheet.key, data=data, recorded_at=unit.now))
+        row = rows.get((kind, sheet.key))
+        if row is None:
+            row = ShelfSheet(kind=kind, key=sheet.key, earlier=[], updated_at=unit.now)
+            unit.session.add(row)
+        _write(unit, row, data, before)
+    unit.session.flush()
+    return len(taking.sheets)
 
 
 def document_of(shelf: WholeShelf, wanted: set[tuple[str, str]] | None = None) -> Document:

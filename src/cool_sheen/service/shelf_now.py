@@ -32,10 +32,15 @@ class WholeShelf:
 
 def shelf_now(unit: Unit) -> WholeShelf:
     """Return the shelf: the shop's own sheets stand before those that ship."""
-    rows = unit.session.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
-    version = tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
+    version = version_of(unit)
     found: WholeShelf = unit.kept.get(("stock", version), lambda: _gather(unit, version))
     return found
+
+
+def version_of(unit: Unit) -> tuple[object, ...]:
+    """Return something that is another whenever the shelf is."""
+    rows = unit.session.execute(select(ShelfSheet.kind, ShelfSheet.key, ShelfSheet.updated_at)).all()
+    return tuple(sorted((kind, key, at.timestamp()) for kind, key, at in rows))
 
 
 def _gather(unit: Unit, version: tuple[object, ...]) -> WholeShelf:

@@ -55,7 +55,11 @@ class FaceSaid(Strict):
 
 def find_zone(part: Part, uuid: UUID) -> Zone:
     """Return a zone of a part. Raises Missing."""
-    found = next((zone for zone in part.live_zones if zone.uuid == uuid), None)
+    found = next((zone for zone in part.zones if zone.uuid == uuid), None)
+    if found is not None and found.was_split:
+        raise Refused(
+            f"{found.name} was split meanwhile, and nothing was changed: choose one of its zones.", status=409
+        )
     if found is None:
         raise Missing("zone")
     return found

@@ -1,10 +1,12 @@
 """The running workshop, and a unit of work in it: one session, one moment, one shop."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
+from threading import Condition
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -16,18 +18,73 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.units import display_units
 from cool_sheen.devices.scale import SimulatedScale
 from cool_sheen.formats.catalogue import Catalogue, shipped
+from cool_sheen.service.imports_at_hand import AtHand
 from cool_sheen.service.kept import Kept, KeptAside
+from cool_sheen.service.pen import Pen
 from cool_sheen.store import changes
 from cool_sheen.store.engine import session
-from cool_sheen.store.models import ProductRevision, Shop
+from cool_sheen.store.log import Conflict
+from cool_sheen.store.models import PressRow, ProductRevision, Shop
+
+PATIENCE_S = 20.0  # how long a press waits for those before it
+_saved: ContextVar[list[datetime] | None] = ContextVar("saved", default=None)
+
+
+def count_saved() -> list[datetime]:
+    """Return a list to which every commit from here on is added, for who must say whether a press was saved."""
+    saved: list[datetime] = []
+    _saved.set(saved)
+    return saved
+
+
+def note_saved() -> None:
+    """Note a commit for whoever counts."""
+    saved = _saved.get()
+    if saved is not None:
+        saved.append(datetime.now(UTC))
+
+
+@dataclass(frozen=True, slots=True)
+class Pressed:
+    """The press that a request brings, and the hash of all that it says."""
+
+    uuid: UUID
+    content_hash: str
+
+    def check(self, session: Session) -> None:
+        """See to it that this press says what it said before, if it was made before. Raises Conflict."""
+        before = session.get(PressRow, self.uuid)
+        if before is not None and before.content_hash != self.content_hash:
+            raise Conflict(self.uuid)
+
+    def keep(self, session: Session, now: datetime) -> None:
+        """Keep what it said, with what it did."""
+        if session.get(PressRow, self.uuid) is None:
+            session.add(PressRow(uuid=self.uuid, content_hash=self.content_hash, at=now))
+            session.flush()
+
+
+_pressed: ContextVar[Pressed | None] = ContextVar("pressed", default=None)
+
+
+def bring_press(pressed: Pressed | None) -> None:
+    """Say which press the rest of this request is about."""
+    _pressed.set(pressed)
 
 
 class Refused(Exception):
     """Something the shop cannot do; ``notes`` has a sentence for each field that is wrong."""
 
-    def __init__(self, message: str, notes: dict[str, str] | None = None, status: int = 422) -> None:
+    def __init__(
+        self,
+        message: str,
+        notes: dict[str, str] | None = None,
+        status: int = 422,
+        asks: Mapping[str, list[tuple[str, str]]] | None = None,
+    ) -> None:
         super().__init__(message)
         self.notes = notes or {}
+        self.asks = asks or {}  # what is asked back, with the answers that there are
         self.status = status
 
 
@@ -53,22 +110,82 @@ class Workshop:
     first_look: tuple[int, int] | None = None  # while it is in hand: how many parts are done, of how many
     settle: Callable[["Unit"], None] = lambda _: None  # the kept status follows what was written
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
+    at_hand_files: AtHand = field(default_factory=AtHand)  # files that were looked at and not taken yet
+    takings: dict[UUID, tuple[int, int]] = field(default_factory=dict)  # files that are being taken: done, of how many
+    noticed: dict[str, str] = field(default_factory=dict)  # what every page has to say: the clock, the copies
+    _working: int = 0  # units of work that somebody waits for
+    _quiet: Condition = field(default_factory=Condition)
+    _pen: Pen = field(default_factory=Pen)  # SQLite takes one writer at a time: here they queue without polling
 
     @contextmanager
-    def open(self, *, works_ahead: bool = False) -> Iterator["Unit"]:
-        """Give a unit of work; it is settled and committed at the end, or undone when something goes wrong.
+    def read(self, *, works_ahead: bool = False) -> Iterator["Unit"]:
+        """Give a unit of work that looks, and can change nothing: it holds nobody up.
 
         Args:
             works_ahead: Whether this is the worker itself, who makes the weather that all others go by.
         """
-        with session(self.engine) as opened:
-            unit = Unit(self, opened, self.clock(), works_ahead=works_ahead)
-            yield unit
-            unit.settled()
-            news = changes.bumped(opened)
+        with session(self.engine, writes=False) as opened, self._at_work(not works_ahead):
+            yield Unit(self, opened, self.clock(), works_ahead=works_ahead)
+
+    @contextmanager
+    def write(self) -> Iterator["Unit"]:
+        """Give a unit of work that changes something: settled and committed at the end, or undone when it goes wrong.
+
+        One at a time, in the order in which they came: what a unit looked up before it wrote is true when it writes.
+
+        Raises: Refused: others were at it for too long; nothing was done.
+        """
+        if not self._pen.take(PATIENCE_S):
+            raise Refused("Others are writing, and it takes long. Nothing was saved: press again.", status=503)
+        try:
+            with session(self.engine) as opened, self._at_work():
+                unit = Unit(self, opened, self.clock())
+                pressed = _pressed.get()
+                if pressed is not None:
+                    pressed.check(opened)
+                yield unit
+                unit.settled()
+                if pressed is not None and changes.wrote(opened):
+                    pressed.keep(opened, unit.now)
+                news = changes.bumped(opened)
+        finally:
+            self._pen.hand_on()
+        note_saved()
         unit.aside.commit()
-        if news and self.changed is not None and not works_ahead:
+        if news and self.changed is not None:
             self.changed(news)
+
+    @contextmanager
+    def _at_work(self, counts: bool = True) -> Iterator[None]:
+        with self._quiet:
+            self._working += counts
+        try:
+            yield
+        finally:
+            with self._quiet:
+                self._working -= counts
+                if not self._working:
+                    self._quiet.notify_all()
+
+    def let_others_go_first(self, most_s: float) -> None:
+        """Wait until nobody is being served, but no longer than that: threads of one interpreter take turns. [s]"""
+        with self._quiet:
+            self._quiet.wait_for(lambda: not self._working, most_s)
+
+    @contextmanager
+    def taking(self, uuid: UUID) -> Iterator[None]:
+        """Mark that a file is being taken, so that a page can say how far it is. Raises Refused: it is already."""
+        if uuid in self.takings:
+            raise Refused("This file is being taken already: load the page of its space again.", status=409)
+        self.takings[uuid] = (0, 0)
+        try:
+            yield
+        finally:
+            del self.takings[uuid]
+
+    def took(self, uuid: UUID, done: int, of: int) -> None:
+        """Say how far the taking of a file is."""
+        self.takings[uuid] = (done, of)
 
     def now(self) -> datetime:
         """Return the present."""

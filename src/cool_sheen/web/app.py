@@ -14,6 +14,7 @@ from cool_sheen.web.assets import Assets
 from cool_sheen.web.pages import (
     bench,
     components,
+    data,
     jobs,
     mix,
     part,
@@ -29,6 +30,8 @@ from cool_sheen.web.pages import (
 )
 from cool_sheen.web.security import Doorkeeper
 from cool_sheen.web.templating import Pages
+from cool_sheen.web.troubles import Teller, Troubles
+from cool_sheen.web.turnstile import Turnstile
 
 
 def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
@@ -47,7 +50,22 @@ def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
     app.state.workshop, app.state.pages = workshop, Pages(workshop, assets)
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
-    for module in (bench, jobs, scale, mix, stores, survey, systems, what_if, part, shelf, spaces, weather, start):
+    for module in (
+        bench,
+        jobs,
+        scale,
+        mix,
+        stores,
+        survey,
+        systems,
+        what_if,
+        part,
+        shelf,
+        spaces,
+        weather,
+        start,
+        data,
+    ):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)
@@ -55,10 +73,13 @@ def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
     @app.get("/healthz", tags=["health"])
-    def healthz() -> JSONResponse:
+    async def healthz() -> JSONResponse:
         """Say whether the application can serve."""
         return JSONResponse({"status": "ok"})
 
+    teller = Teller(app.state.pages.environment)
     app.add_middleware(GZipMiddleware, minimum_size=800, compresslevel=3)
-    app.add_middleware(Doorkeeper, hosts=[h.strip() for h in settings.hosts.split(",")])
+    app.add_middleware(Turnstile, busy=teller.busy)
+    app.add_middleware(Troubles, teller=teller)
+    app.add_middleware(Doorkeeper, hosts=settings.host_names)
     return app

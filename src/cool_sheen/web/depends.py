@@ -1,12 +1,14 @@
 """What routes depend on: the workshop, a unit of work, the pages."""
 
-from collections.abc import Iterator
+import hashlib
+from collections.abc import Iterator, Mapping
 from typing import Annotated, Any
+from uuid import UUID
 
 from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 
-from cool_sheen.service.unit import Unit, Workshop
+from cool_sheen.service.unit import Pressed, Unit, Workshop, bring_press
 from cool_sheen.store.models import Shop
 from cool_sheen.web.templating import Pages
 
@@ -33,7 +35,7 @@ PagesDep = Annotated[Pages, Depends(pages_of)]
 
 def unit_of(workshop: WorkshopDep) -> Iterator[Unit]:
     """Open a unit of work; it is committed before the answer leaves."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         yield unit
 
 
@@ -60,7 +62,23 @@ async def form_of(request: Request) -> dict[str, Any]:
                 out[name], out[f"{name}_content"] = value.filename or "", await value.read()
             else:
                 out[name] = value
+    request.state.typed = {name: value for name, value in out.items() if isinstance(value, str)}
+    bring_press(_pressed(request.url.path, out))
     return out
+
+
+def _pressed(path: str, form: Mapping[str, Any]) -> Pressed | None:
+    """Return the press that a form brings; None when it has none."""
+    try:
+        uuid = UUID(str(form.get("press", "")))
+    except ValueError:
+        return None
+    said = hashlib.sha256(path.encode())
+    for name in sorted(form):
+        value = form[name]
+        said.update(f"|{name}=".encode("utf-8", "replace"))
+        said.update(value if isinstance(value, bytes) else str(value).encode("utf-8", "replace"))
+    return Pressed(uuid, said.hexdigest())
 
 
 FormDep = Annotated[dict[str, Any], Depends(form_of)]

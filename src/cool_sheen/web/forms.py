@@ -1,8 +1,11 @@
 """Reading forms: what was typed is kept, and every wrong field gets its sentence."""
 
+import hashlib
+import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
+from types import MappingProxyType
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -10,6 +13,54 @@ from zoneinfo import ZoneInfo
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import read_quantity
 from cool_sheen.service.unit import Refused
+
+SEEN = "seen"  # the field in which a form brings back the mark of what it was made from
+
+
+class Stale(Refused):
+    """A form was made from what is not there any more: somebody changed it meanwhile."""
+
+
+def mark(there: Mapping[str, Any]) -> str:
+    """Return a mark of what a form shows: another one as soon as any of it is changed."""
+    text = json.dumps({name: str(value) for name, value in there.items() if name != SEEN}, sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+_FIRST_YEAR, _LAST_YEAR = 1970, 2200
+_LONGEST_FIGURE = 100
+
+
+class Twice(ValueError):
+    """A time of day that a clock shows twice, when it is put back."""
+
+    def __init__(self, at: datetime, zone: ZoneInfo) -> None:
+        first, second = (at.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+        super().__init__(f"{at:%H:%M} came twice on {at:%-d %B %Y}, when the clocks were put back: say which.")
+        self.ways = [
+            ("first", f"the first {at:%H:%M} ({first.tzname()})"),
+            ("second", f"the second {at:%H:%M} ({second.tzname()})"),
+        ]
+
+
+def on_the_clock(at: datetime, zone: ZoneInfo, which: str = "") -> datetime:
+    """Put a time of day on a zone's clock.
+
+    Args:
+        at: Date and time without an offset.
+        zone: The zone.
+        which: Where the clock shows it twice, ``first`` or ``second``.
+
+    Raises: Twice: which of the two was not said. ValueError: the clocks leave it out.
+    """
+    first, second = (at.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+    if first.utcoffset() == second.utcoffset():
+        return first
+    if first.astimezone(UTC).astimezone(zone).replace(tzinfo=None) != at:
+        raise ValueError(f"There was no {at:%H:%M} on {at:%-d %B %Y}: the clocks were put forward. Enter another time.")
+    if which not in ("first", "second"):
+        raise Twice(at, zone)
+    return second if which == "second" else first
 
 
 @dataclass(slots=True)
@@ -19,11 +70,42 @@ class Typed:
     values: Mapping[str, Any]
     units: str = "metric"
     notes: dict[str, str] = field(default_factory=dict)
+    asks: dict[str, list[tuple[str, str]]] = field(default_factory=dict)  # what is asked back, with its answers
+    there: dict[str, str] = field(default_factory=dict)  # what stands there now, where somebody changed it meanwhile
+
+    @classmethod
+    def of(cls, there: Mapping[str, Any], units: str) -> "Typed":
+        """Return what stands there as a form that knows what it was made from."""
+        return cls({**there, SEEN: mark(there)}, units)
+
+    def check_seen(self, there: Mapping[str, Any], labels: Mapping[str, str] = MappingProxyType({})) -> None:
+        """See to it that a form was made from what is there; call it where nobody else can write.
+
+        Args:
+            there: What the form would show if it were made now.
+            labels: What its fields are called; only these are shown where it is given.
+
+        Raises: Stale: somebody changed it meanwhile, and what was typed is not the same.
+        """
+        if not self.values.get(SEEN) or self.values[SEEN] == mark(there):
+            return
+        shown = {name: str(value) for name, value in there.items() if name != SEEN and (not labels or name in labels)}
+        typed = {name: str(self.values.get(name, "")).strip() for name in shown}
+        self.there = {name: value for name, value in shown.items() if value.strip() != typed[name]}
+        self.values = {**self.values, SEEN: mark(there)}
+        if not self.there:
+            return
+        now = "; ".join(f"{labels.get(n, n)}: {v or 'nothing'}" for n, v in list(self.there.items())[:6])
+        raise Stale(
+            "Somebody changed this meanwhile, and nothing was saved. What you typed stands here: press again to put it "
+            f"in the place of what is there now ({now}).",
+            status=409,
+        )
 
     def stop(self, said: str = "Check what was entered.") -> None:
         """Go no further when a field is wrong. Raises Refused with the notes."""
         if self.notes:
-            raise Refused(said, self.notes)
+            raise Refused(said, self.notes, asks=self.asks)
 
     def text(self, name: str, what: str = "", most: int = 80) -> str:
         """Return a text; with ``what`` it must not be empty."""
@@ -36,7 +118,7 @@ class Typed:
 
     def quantity(self, name: str, dimension: str, low: float, high: float, *, optional: bool = False) -> float | None:
         """Return a quantity in the unit inside, between two bounds (the lower one excluded)."""
-        value = str(self.values.get(name, "")).strip()
+        value = self._short(name)
         if not value and optional:
             return None
         try:
@@ -52,7 +134,7 @@ class Typed:
 
     def number(self, name: str, low: float, high: float) -> float | None:
         """Return an optional plain number between two bounds."""
-        value = str(self.values.get(name, "")).strip().replace(",", ".")
+        value = self._short(name).replace(",", ".")
         if not value:
             return None
         try:
@@ -64,6 +146,10 @@ class Typed:
             return None
         return number
 
+    def _short(self, name: str) -> str:
+        """Return what a field of figures has; no figure is longer."""
+        return str(self.values.get(name, ""))[:_LONGEST_FIGURE].strip()
+
     def uuid(self, name: str, note: str) -> UUID | None:
         """Return an id out of a list."""
         try:
@@ -71,6 +157,11 @@ class Typed:
         except ValueError:
             self.notes[name] = note
             return None
+
+    def file(self, name: str) -> bytes:
+        """Return the bytes of a file that was chosen; nothing when something else came in its place."""
+        content = self.values.get(f"{name}_content", b"")
+        return content if isinstance(content, bytes) else b""
 
     def flag(self, name: str) -> bool:
         """Return whether a box is ticked."""
@@ -80,12 +171,14 @@ class Typed:
         """Return fields with dotted names as nested data; a row of a list in which nothing was typed is left out."""
         tree: dict[str, Any] = {}
         for name in self.values:
-            *path, last = str(name).split(".")
-            here = tree
-            for step in path:
-                here = here.setdefault(step, {})
             value = read(self, str(name))
-            if value is not None and value != "":
+            if value is None or value == "":
+                continue
+            *path, last = str(name).split(".")
+            here: Any = tree
+            for step in path:
+                here = here.setdefault(step, {}) if isinstance(here, dict) else None
+            if isinstance(here, dict):
                 here[last] = value
         return {key: made for key, value in tree.items() if (made := _listed(value)) != {}}
 
@@ -98,15 +191,37 @@ class Typed:
             return ()
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
-        """Return an optional local time of a date-and-time field."""
+        """Return an optional time of a date-and-time field, on the shop's clock unless an offset was typed.
+
+        In the hour that the clocks run through twice it asks which of the two is meant; the field of the answer has
+        the name with ``_which`` behind it. An hour that the clocks leave out is refused.
+        """
         value = str(self.values.get(name, "")).strip()
         if not value:
             return None
         try:
-            return datetime.fromisoformat(value).replace(tzinfo=zone)
+            found = datetime.fromisoformat(value)
         except ValueError:
             self.notes[name] = "Enter date and time, such as 2026-06-08 14:30."
             return None
+        if not _FIRST_YEAR <= found.year < _LAST_YEAR:
+            self.notes[name] = f"Enter a year from {_FIRST_YEAR} to {_LAST_YEAR - 1}."
+            return None
+        if found.tzinfo is not None:
+            return found
+        which = str(self.values.get(f"{name}_which", ""))
+        try:
+            return on_the_clock(found, zone, which)
+        except Twice as twice:
+            self.notes[name], self.asks[name] = str(twice), twice.ways
+        except ValueError as error:
+            self.notes[name] = str(error)
+        return None
+
+
+def is_place(text: str) -> bool:
+    """Whether a text is a place in a list: one or two plain digits."""
+    return text.isascii() and text.isdigit() and len(text) < 3
 
 
 def _listed(value: Any) -> Any:
@@ -114,6 +229,6 @@ def _listed(value: Any) -> Any:
     if not isinstance(value, dict):
         return value
     made = {key: kept for key, inner in value.items() if (kept := _listed(inner)) != {}}
-    if made and all(key.isdigit() for key in made):
+    if made and all(map(is_place, made)):
         return [made[key] for key in sorted(made, key=int) if made[key] not in ({}, [], None, "")]
     return made

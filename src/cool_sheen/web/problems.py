@@ -14,7 +14,6 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.service.unit import Refused
 from cool_sheen.store.log import Conflict, UnknownTarget
 from cool_sheen.web.depends import NoShop
-from cool_sheen.web.security import TooLarge
 from cool_sheen.web.templating import Pages
 
 _TITLES = {
@@ -80,20 +79,30 @@ def _explain(error: Any) -> tuple[int, str, list[dict[str, str]]]:
     return _STATUS[type(error)], str(error), []
 
 
-_STATUS = {Conflict: 409, UnknownTarget: 422, TooLarge: 413}
+_STATUS = {Conflict: 409, UnknownTarget: 422}
 
 
 def install(app: FastAPI, pages: Pages) -> None:
     """Teach an application all its refusals."""
 
-    async def answer(request: Request, error: Exception) -> Response:
+    def answer(request: Request, error: Exception) -> Response:  # in a thread: it asks the database
         status, detail, errors = _explain(error)
         if request.url.path.startswith("/api/"):
             return problem(status, detail, errors)
         template = "_refusal.html" if request.headers.get("hx-request") else "refusal.html"
         title = _TITLES.get(status, "Refused")
-        with pages.workshop.open() as unit:
-            return pages.show(request, unit, template, status, title=title, detail=detail, errors=errors)
+        with pages.workshop.read() as unit:
+            return pages.show(
+                request,
+                unit,
+                template,
+                status,
+                title=title,
+                detail=detail,
+                errors=errors,
+                asks=getattr(error, "asks", {}),
+                typed_before=getattr(request.state, "typed", {}),
+            )
 
     async def to_the_start(request: Request, error: Exception) -> Response:
         return RedirectResponse("/start", 303)

@@ -66,12 +66,19 @@ class Doorkeeper:
             stateless = scope["path"].startswith(CALCULATORS)
             if origin is None and not stateless:
                 return _say(scope, 403, "A change needs an Origin header of this application.")
-            if origin is not None and urlsplit(origin).netloc != host:
+            if origin is not None and not _same(origin, host):
                 return _say(scope, 403, "This request comes from another site.")
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > most:
+        if not (length.isascii() and length.isdigit()) or len(length) > 12 or int(length) > most:
             return _say(scope, 413, f"More than {most / 1e6:.0f} MB was sent. Send less, in parts.")
         return None
+
+
+def _same(origin: str, host: str) -> bool:
+    try:
+        return urlsplit(origin).netloc == host
+    except ValueError:  # no address at all
+        return False
 
 
 def _name(host: str) -> str:

@@ -17,6 +17,7 @@ from cool_sheen.core.units import amount, shown
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
+from cool_sheen.web.forms import mark
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
 PAGES = (
@@ -60,6 +61,13 @@ def _environment() -> Environment:
     return environment
 
 
+def bare_environment(assets: Assets) -> Environment:
+    """Return the templates for pages that know of no shop."""
+    environment = _environment()
+    environment.globals.update(asset=assets.url, version=__version__)
+    return environment
+
+
 def _load_all(environment: Environment) -> None:
     for name in environment.list_templates():
         environment.get_template(name)
@@ -79,6 +87,7 @@ class Pages:
         self.environment.globals.update(
             asset=assets.url,
             moment=datetime.fromisoformat,
+            mark=mark,
             version=__version__,
             nav=PAGES,
             booth_nav=IN_THE_BOOTH,
@@ -114,5 +123,6 @@ class Pages:
             "now": unit.now if unit is not None else self.workshop.now(),
             "path": path,
             "booth": booth,
+            "noticed": self.workshop.noticed,
             "weather_of": weather_age(unit) if unit is not None and shop else None,
         }

@@ -167,6 +167,9 @@ def stage_now(unit: Unit, state: BatchState) -> Stage:
     return Stage("ready")
 
 
+_NOTHING_ML = 0.05  # a drop
+
+
 @dataclass(frozen=True)
 class PourSaid:
     """What went into the cup: ml, or g, or up to the mark, or what the scale shows."""
@@ -176,6 +179,7 @@ class PourSaid:
     g: Grams | None = None
     how: str = "mark"
     used_up: bool = False
+    after: int | None = None  # how many pours had been logged by what was looked at
 
 
 def pour(unit: Unit, uuid: UUID, press: UUID, said: PourSaid, scale_g: Grams | None = None) -> Recorded:
@@ -188,6 +192,10 @@ def pour(unit: Unit, uuid: UUID, press: UUID, said: PourSaid, scale_g: Grams | N
     if before := journal.pressed_before(unit, press):
         return before
     _is_open(state)
+    if said.after is not None and said.after != len(state.pours):
+        raise Refused(
+            "Something was poured meanwhile, and nothing of this was logged: look at the cup as it is.", status=409
+        )
     if not 0 <= said.line < len(state.plan.lines):
         raise Refused("This batch has no such component.", {"line": "Choose a component of the batch."})
     _in_turn(unit, state, said.line)
@@ -229,6 +237,8 @@ def _amount(state: BatchState, said: PourSaid, missing_ml: Millilitres, scale_g:
         return grams / density
     if said.g is not None:
         return said.g / density
+    if said.ml is None and missing_ml < _NOTHING_ML:
+        raise Refused("It is up to its mark already, and nothing of this was logged: look at the cup.", status=409)
     return missing_ml if said.ml is None else said.ml
 
 

@@ -9,7 +9,7 @@ from cool_sheen.core.film.grits import mean_grain, scratch_removal
 from cool_sheen.core.film.ladder import ladder
 from cool_sheen.service.building import Design, Edit
 from cool_sheen.service.unit import Refused
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import Typed, is_place
 
 _MOST_COATS = 30
 
@@ -136,9 +136,9 @@ def _also(what: str, coats: list[Coat], usual_um: float) -> list[Coat]:
             }
         )
         return [fresh, *coats] if first else [*coats, fresh]
-    if verb == "coat-remove" and detail.isdigit() and len(coats) > 1:
+    if verb == "coat-remove" and is_place(detail) and len(coats) > 1:
         return [c for n, c in enumerate(coats) if n != int(detail)]
-    if verb == "take" and detail.isdigit() and 0 < int(detail) <= _MOST_COATS:
+    if verb == "take" and is_place(detail) and 0 < int(detail) <= _MOST_COATS:
         full = next((c for c in coats if c.counted and c.where == "all"), coats[-1])
         return [*(c for c in coats if not c.counted or c.where != "all"), *[full] * int(detail)]
     return coats

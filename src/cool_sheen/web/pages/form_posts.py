@@ -24,19 +24,19 @@ def changed(
     show: Show,
 ) -> Response:
     """Do one change, and go back; a refusal shows the page with what was typed."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     if shop is None:
         return RedirectResponse("/start", 303)
     typed = Typed(form, shop.units)
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             do(unit, typed)
     except (Refused, CoreError) as refusal:
         if getattr(refusal, "status", 422) == 404:
             raise
         typed.notes.update(getattr(refusal, "notes", {}))
         typed.notes.setdefault("form", str(refusal))
-        with workshop.open() as unit:
-            return show(request, unit, pages, typed, 422)
+        with workshop.read() as unit:
+            return show(request, unit, pages, typed, getattr(refusal, "status", 422))
     return RedirectResponse(back, 303)

@@ -111,15 +111,15 @@ def _hazardous(shelf: WholeShelf, system: System) -> bool:
 @router.post("/jobs/new")
 def read_form(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a part, and its project when it is new."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             part = _make(unit, typed, shop)
     except Refused as refusal:
         typed.notes.update(refusal.notes)
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             return _form(request, unit, pages, typed, 422)
     return RedirectResponse(f"/parts/{part}", 303)
 

@@ -135,13 +135,13 @@ def _jars(unit: Unit, product: str) -> list[tuple[str, str]]:
 @router.post("/new")
 def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Begin a batch; a refusal shows the form with what was typed."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
         if shop is None:
             return RedirectResponse("/start", 303)
         typed = Typed(_filled(form, shop), shop.units)
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             shelf = shelf_now(unit)
             product = shelf.products.get(typed.text("product"))
             press = typed.uuid("press", "The press has no id: load the page again.")
@@ -151,7 +151,7 @@ def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDe
             uuid = pouring.begin(unit, asked_of(typed, product, queue, shelf), press)
     except (Refused, CoreError):
         typed.notes.clear()
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             return _worked(request, unit, pages, shop, typed)
     return RedirectResponse(f"/mix/{uuid}", 303)
 
@@ -203,12 +203,12 @@ def live(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sho
 
 def _did(request: Request, workshop: Workshop, pages: PagesDep, uuid: UUID, form: dict[str, Any], do: Any) -> Response:
     """Do one thing to a batch and show it again; a refusal is said at its field, and what was typed stays."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     status = 200
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             press = typed.uuid("press", "The press has no id: load the page again.")
             if press is None:
                 raise Refused("This was not logged.", typed.notes)
@@ -223,7 +223,7 @@ def _did(request: Request, workshop: Workshop, pages: PagesDep, uuid: UUID, form
         return RedirectResponse(f"/mix/{uuid}" + (f"?by={by}" if by in ("scale", "mark") else ""), 303)
     if status == 200:
         typed = Typed({"by": by}, typed.units)
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         return _pot(request, unit, pages, uuid, typed, status)
 
 
@@ -242,7 +242,8 @@ def pour(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         if typed.notes or line is None:
             raise Refused("Check what was entered.", typed.notes)
         scale = unit.workshop.scale.reading(unit.now).grams if how == "scale" else None
-        said = pouring.PourSaid(int(line), ml, grams, how, typed.flag("used_up"))
+        after = typed.number("after", 0, 10_000)
+        said = pouring.PourSaid(int(line), ml, grams, how, typed.flag("used_up"), None if after is None else int(after))
         pouring.pour(unit, uuid, press, said, scale)
 
     return _did(request, workshop, pages, uuid, form, do)

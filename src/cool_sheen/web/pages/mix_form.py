@@ -146,7 +146,7 @@ def _dose(typed: Typed, supply: Supply) -> float | None:
     text = str(typed.values.get(name, "")).strip().lower()
     if not text:
         return None
-    number = re.match(r"[\d.,]+", text)
+    number = re.match(r"[0-9]{1,7}(?:[.,][0-9]{1,7})?(?![0-9.,])", text)
     word = text[number.end() :].strip().rstrip("s") if number else ""
     if number and supply.measured_in and word == supply.measured_in.lower():
         return float(number[0].replace(",", ".")) * (supply.ml_each or 0.0)

@@ -3,13 +3,14 @@
 import json
 from collections.abc import Callable
 from datetime import timedelta
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
+from cool_sheen.core.coatings.systems import COAT_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM
@@ -36,6 +37,8 @@ from cool_sheen.web.views import lane, ribbon, section, through
 from cool_sheen.web.views.lane import strip_depths
 from cool_sheen.web.views.times import last_times
 
+EntryNo = Annotated[int, Query(ge=0, le=2**62)]  # of an entry of the log
+
 router = APIRouter(prefix="/parts/{uuid}")
 Writer = Callable[[Unit, PartNow, Typed, UUID], Recorded]
 _DEPTHS: tuple[StripDepth, ...] = get_args(StripDepth)
@@ -44,7 +47,7 @@ SPANS = {"8h": (2, 6), "2d": (12, 36), "8d": (48, 144)}
 
 @router.get("")
 def page(
-    request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep, span: str = "", before: int = 0
+    request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep, span: str = "", before: EntryNo = 0
 ) -> Response:
     """Show a part; its log from the newest entry on, or from before one; and what it reaches by a date."""
     context = _context(unit, shop, uuid, span, before) | _by_date(unit, uuid, request.query_params.get("by", ""))
@@ -70,7 +73,7 @@ def live(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sho
     return pages.show(request, unit, "part/_live.html", **_context(unit, shop, uuid, span))
 
 
-def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: int = 0) -> dict[str, Any]:
+def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0) -> dict[str, Any]:
     found = part_now(unit, uuid)
     zone, now = unit.zone, unit.now
     shown = lane.lane(found, zone, shop.units)
@@ -184,17 +187,18 @@ def coat(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
         film = typed.quantity("wet_film", "film", 0, 20_000, optional=True)
-        said = work.CoatSaid.model_validate(
-            {
-                "layer_id": typed.text("layer_id") or None,
-                "zones": typed.ticked("zone"),
-                "wet_film_measured_um": film,
-                "coat_kind": typed.text("coat_kind") or None,
-            }
-        )
+        kind = typed.text("coat_kind")
+        if kind and kind not in COAT_WORDS:
+            typed.notes["coat_kind"] = "Choose a kind of coat from the list."
+        told = {
+            "layer_id": typed.text("layer_id") or None,
+            "zones": typed.ticked("zone"),
+            "wet_film_measured_um": film,
+            "coat_kind": kind or None,
+        }
         at = typed.moment("at", unit.zone)
         typed.stop()
-        return work.coat_on(unit, found, press, said, at)
+        return work.coat_on(unit, found, press, work.CoatSaid.model_validate(told), at)
 
     return _log(request, uuid, workshop, pages, form, write)
 
@@ -225,7 +229,7 @@ def touch(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
     try:
         return _log(request, uuid, workshop, pages, form, write)
     except work.AskedBack as asked:
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             context = _dialog_context(unit, unit.the_shop, uuid, "touch")
             context |= {"asked_back": asked, "typed": Typed(form), "press": form.get("press")}
             if not request.headers.get("hx-request"):
@@ -354,7 +358,7 @@ def _steps(typed: Typed) -> list[str]:
 
 
 def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) -> tuple[PartNow, Recorded, str]:
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         shop = unit.shop
         if shop is None:
             raise Refused("Set the shop up first.", status=409)
@@ -377,7 +381,7 @@ def _log(
     if not request.headers.get("hx-request"):
         back = str(form.get("back", ""))
         return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         names = log_words.names_for(unit, find_part(unit, uuid), found.system)
         response = pages.show(
             request,

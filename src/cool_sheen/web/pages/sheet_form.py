@@ -1,6 +1,6 @@
 """A product sheet as a form: which fields it has, how they are written, and how they are read back."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ from cool_sheen.core.drying.milestones import WORDS, Mode
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import amount, read_minutes, read_quantity, shown
 from cool_sheen.service.shelf import Difference
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import Typed, is_place
 
 _MARKS = [(key, words) for key, words in WORDS.items()]
 _FOLLOWS = [("any", "anything"), ("itself", "itself"), *FAMILY_WORDS.items()]
@@ -173,10 +173,29 @@ def label_of(place: str) -> str:
     for group, (title, _) in ROWS.items():
         row = place.removeprefix(f"{group}.").partition(".")[0]
         if place.startswith(f"{group}."):
-            named = f"row {int(row) + 1}" if row.isdigit() else WORDS.get(row, row)
+            named = f"row {int(row) + 1}" if is_place(row) else WORDS.get(row, row)
             return f"{title}, {named}" + (f", {box.label}" if box else "")
     spoken = place.replace("_", " ").replace(".", ", ")
     return box.label if box else GROUPS.get(place.partition(".")[0], spoken)
+
+
+class _Labels(Mapping[str, str]):
+    """What the form calls each of its fields, however many rows it has."""
+
+    def __getitem__(self, place: str) -> str:
+        return label_of(place)
+
+    def __contains__(self, place: object) -> bool:
+        return place != "key" and _box(str(place)) is not None
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(())
+
+    def __len__(self) -> int:
+        return 1
+
+
+LABELS = _Labels()
 
 
 def in_words(changes: Sequence[Difference], units: str) -> list[Difference]:
@@ -201,9 +220,11 @@ def rows_of(values: Mapping[str, Any]) -> dict[str, int]:
     out = {}
     for name, spare in _SPARE_ROWS.items():
         filled = {
-            int(rest.split(".")[0])
+            int(place)
             for key, value in values.items()
-            if key.startswith(f"{name}.") and value not in ("", None) and (rest := key[len(name) + 1 :])[0].isdigit()
+            if key.startswith(f"{name}.")
+            and value not in ("", None)
+            and is_place(place := key.removeprefix(f"{name}.").partition(".")[0])
         }
         out[name] = min(40, 1 + max(filled, default=-1) + spare)
     return out

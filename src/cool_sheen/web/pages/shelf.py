@@ -26,6 +26,7 @@ from cool_sheen.web.pages import sheet_form
 from cool_sheen.web.views.times import last_times, minutes
 
 router = APIRouter(prefix="/shelf")
+_TRIES = 5
 _MARKS_SHOWN = ("flash", "recoat_closes", "sand", "full_cure")
 
 
@@ -95,29 +96,46 @@ def export(unit: UnitDep, product: str = "", supply: str = "", system: str = "")
 @router.get("/import")
 def import_form(request: Request, pages: PagesDep, unit: UnitDep, shop: ShopDep) -> Response:
     """Ask for a document."""
-    return pages.show(request, unit, "shelf/import.html", typed=Typed({}), coming=None, places=[], content="")
+    return pages.show(request, unit, "shelf/import.html", typed=Typed({}), coming=None, places=[], looked_at="")
 
 
 @router.post("/import")
 def import_document(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Show what a document would bring; on the second press take it, all or nothing."""
-    content = form.get("document_content") or str(form.get("content", "")).encode()
+    typed = Typed(form)
     try:
+        if looked_at := typed.text("looked_at"):
+            return _take(workshop, looked_at)
+        content = typed.file("document")
         document = documents.read(content)
-        with workshop.open() as unit:
-            if form.get("take") == "1":
-                count = shelves.take_document(unit, document)
-                return RedirectResponse(f"/shelf?taken={count}", 303)
+        with workshop.read() as unit:
             coming = shelves.compare(unit, document)
+            name = workshop.at_hand_files.put(document, 8 * len(content))
+            return pages.show(
+                request, unit, "shelf/import.html", typed=Typed({}), coming=coming, places=[], looked_at=name
+            )
     except documents.Unsound as unsound:
         typed = Typed({}, notes={"document": str(unsound)})
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             return pages.show(
-                request, unit, "shelf/import.html", 422, typed=typed, coming=None, places=unsound.places, content=""
+                request, unit, "shelf/import.html", 422, typed=typed, coming=None, places=unsound.places, looked_at=""
             )
-    with workshop.open() as unit:
-        text = content.decode("utf-8-sig")
-        return pages.show(request, unit, "shelf/import.html", typed=Typed({}), coming=coming, places=[], content=text)
+
+
+def _take(workshop: Workshop, name: str) -> Response:
+    """Take what was looked at: held against the shelf first, so that it is written in no time."""
+    document = workshop.at_hand_files.get(name)
+    if document is None:
+        raise documents.Unsound("This file was looked at too long ago: choose it again.")
+    for _ in range(_TRIES):
+        with workshop.read() as unit:
+            ready = shelves.prepare(unit, document)
+        with workshop.write() as unit:
+            count = shelves.take(unit, ready)
+        if count is not None:
+            workshop.at_hand_files.drop(name)
+            return RedirectResponse(f"/shelf?taken={count}", 303)
+    raise Refused("The shelf is being changed all the time. Nothing was taken: press again.", status=409)
 
 
 @router.get("/new")
@@ -138,7 +156,7 @@ def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, copy: s
 def edit(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show a product as a form."""
     found = _product(unit, key)
-    return _form(request, pages, unit, Typed(sheet_form.values_of(found, shop.units), shop.units), key, "")
+    return _form(request, pages, unit, Typed.of(sheet_form.values_of(found, shop.units), shop.units), key, "")
 
 
 def _form(
@@ -172,7 +190,7 @@ def change(request: Request, key: str, workshop: WorkshopDep, pages: PagesDep, f
 
 
 def _save(request: Request, workshop: Workshop, pages: PagesDep, form: dict[str, Any], key: str) -> Response:
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
@@ -181,19 +199,21 @@ def _save(request: Request, workshop: Workshop, pages: PagesDep, form: dict[str,
             data["key"] = key
         typed.stop("The sheet is not sound.")
         sheet = shelves.read_sheet("product", data)
-        with workshop.open() as unit:
+        with workshop.write() as unit:
+            if key != "new" and (found := shelf_now(unit).products.get(key)):
+                typed.check_seen(sheet_form.values_of(found, typed.units), sheet_form.LABELS)
             shelves.save(unit, "product", sheet, new=key == "new")
     except Refused as refusal:
-        typed.notes.update(refusal.notes)
-        with workshop.open() as unit:
-            return _form(request, pages, unit, typed, key, "", 422)
+        typed.notes.update(refusal.notes or {"form": str(refusal)})
+        with workshop.read() as unit:
+            return _form(request, pages, unit, typed, key, "", refusal.status)
     return RedirectResponse(f"/shelf/{sheet.key}", 303)
 
 
 @router.post("/{key}/remove")
 def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a product off the shelf."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         shelves.remove(unit, "product", key)
         stays = key in shelf_now(unit).products
     return RedirectResponse(f"/shelf/{key}" if stays else "/shelf", 303)

@@ -12,7 +12,7 @@ from cool_sheen.core.units import shown
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space, set_place
 from cool_sheen.service.unit import Unit, zone_of
-from cool_sheen.store.models import Space
+from cool_sheen.store.models import Shop, Space
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
@@ -25,7 +25,9 @@ def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, space:
     """Show all spaces; one of them, or a new one, as a form."""
     found = spaces_by_id(unit)
     chosen = next((s for s in found.values() if str(s.uuid) == space), None)
-    return _show(request, unit, pages, Typed(_values(chosen, shop.units) if chosen else {}, shop.units))
+    return _show(
+        request, unit, pages, Typed.of(_values(chosen, shop.units), shop.units) if chosen else Typed({}, shop.units)
+    )
 
 
 def _values(space: Space, units: str) -> dict[str, Any]:
@@ -44,6 +46,17 @@ def _values(space: Space, units: str) -> dict[str, Any]:
         "shade": "1" if space.shade else "",
         "wind_break": "1" if space.wind_break else "",
     }
+
+
+def _place(shop: Shop) -> dict[str, str]:
+    return {"latitude": _plain(shop.latitude), "longitude": _plain(shop.longitude)}
+
+
+_LABELS = {
+    "name": "name", "kind": "kind", "heater": "heater", "dehumidifier": "dehumidifier", "lag": "lag",
+    "air_movement": "air", "sensor": "sensor", "floor_damped": "damped floor", "extraction": "extraction",
+    "shade": "shade", "wind_break": "wind-break",
+}  # fmt: skip
 
 
 def _plain(value: float | None) -> str:
@@ -67,6 +80,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         lags=SPACE_LAG_H,
         kind_words={key: words for key, (words, _) in SPACE_KINDS.items()},
         sun=sun,
+        place=_place(shop),
     )
 
 
@@ -78,6 +92,7 @@ def save(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
         if typed.text("op") == "place":
             latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
             typed.stop()
+            typed.check_seen(_place(unit.the_shop), {"latitude": "latitude", "longitude": "longitude"})
             set_place(unit, latitude, longitude)
         else:
             _save(unit, typed)
@@ -111,6 +126,8 @@ def _save(unit: Unit, typed: Typed) -> None:
             "wind_break": typed.flag("wind_break"),
         }
     )
+    if uuid is not None and (there := spaces_by_id(unit).get(uuid)) is not None:
+        typed.check_seen(_values(there, typed.units), _LABELS)
     if uuid is None:
         add_space(unit, new)
     else:

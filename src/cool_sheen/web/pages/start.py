@@ -48,11 +48,11 @@ def read_form(request: Request, workshop: WorkshopDep, pages: PagesDep, form: Fo
     """Set the shop up."""
     typed = Typed(form, "us" if form.get("units") == "us" else "metric")
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             _make(unit, typed)
     except Refused as refusal:
         typed.notes.update(refusal.notes)
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             return _form(request, pages, unit, typed, 422)
     return RedirectResponse("/", 303)
 
@@ -91,6 +91,6 @@ def _space(typed: Typed, row: int) -> NewSpace | None:
 @router.post("/demo")
 def demo(workshop: WorkshopDep) -> Response:
     """Load the demo shop."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         demo_shop.lay(unit)
     return RedirectResponse("/", 303)

@@ -22,8 +22,9 @@ from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
+from cool_sheen.store.models import Project, Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import Typed, is_place
 from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/stores")
@@ -84,6 +85,7 @@ def take_off_csv(unit: UnitDep, shop: ShopDep, project: str = "", estimate: str 
     ]
     rows += [["buy", b.pack.name, "", "", "", b.count, "", b.cost] for b in found.shopping.buy]
     rows += [["consumable", name, "", "", "", f"{n:.2f} {unit}", "", cost] for name, n, unit, cost in found.consumables]
+    rows += [["left out", why, *[""] * 6] for why in found.take_off.unknown]
     return _csv("take-off.csv", rows)
 
 
@@ -167,6 +169,7 @@ def _sizes(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: 
         rooms=ROOMS,
         typed=typed,
         offers=shown,
+        size_values=_size_values,
         total=len(offers),
         called=names,
         names=sorted(names.items(), key=lambda pair: pair[1]),
@@ -203,6 +206,8 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
             )
             return
         typed.stop()
+        if there := packs.packs_on_offer(unit).get(typed.text("sku", most=100)):
+            typed.check_seen(_size_values(there), {"price": "price", "to_be_had": "to be had"})
         packs.set_pack(unit, typed.text("sku", most=100), price, typed.flag("to_be_had"))
 
     back = f"/stores/sizes?find={form.get('find', '')}" if str(form.get("find", "")).isalnum() else "/stores/sizes"
@@ -230,6 +235,32 @@ def _money(typed: Typed, name: str) -> Decimal | None:
     return value
 
 
+def _size_values(offer: packs.Offer) -> dict[str, str]:
+    return {"price": str(offer.pack.price), "to_be_had": "1" if offer.to_be_had else ""}
+
+
+def _terms_values(project: Project) -> dict[str, str]:
+    row = {
+        "price": project.price,
+        "hire": project.hire_cost,
+        "saved": project.hire_hours_saved,
+        "goodwill": project.goodwill_hours,
+    }
+    return {name: "" if value is None else str(value) for name, value in row.items()}
+
+
+def _rate_values(shop: Shop) -> dict[str, str]:
+    return {
+        "labour_rate": str(shop.labour_rate),
+        "currency": shop.currency,
+        "reservoir": f"{shop.reservoir_ml:g}",
+        "loss": f"{shop.loss_ml:g}",
+    }
+
+
+_TERM_LABELS = {"price": "price", "hire": "hire costs", "saved": "hire saves", "goodwill": "goodwill"}
+
+
 @router.get("/cans")
 def cans(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Count aerosol cans by session, and see what moving a part to another session does."""
@@ -255,9 +286,20 @@ def cost(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Res
 
 def _cost(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
     number = request.query_params.get("page", "1")
-    found = projects_page(unit, int(number) if number.isdecimal() else 1)
+    found = projects_page(unit, int(number) if is_place(number) else 1)
     rows = costing.costs(unit, unit.the_shop, [project.uuid for project in found.projects])
-    return pages.show(request, unit, "stores/cost.html", status, rooms=ROOMS, typed=typed, rows=rows, found=found)
+    return pages.show(
+        request,
+        unit,
+        "stores/cost.html",
+        status,
+        rooms=ROOMS,
+        typed=typed,
+        rows=rows,
+        found=found,
+        terms_values=_terms_values,
+        rate_values=_rate_values,
+    )
 
 
 @router.post("/cost")
@@ -272,6 +314,7 @@ def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
             if typed.notes or rate is None or reservoir is None or loss is None:
                 typed.notes.setdefault("labour_rate", "Enter what an hour costs, such as 42.")
                 raise Refused("Check what was entered.", typed.notes)
+            typed.check_seen(_rate_values(unit.the_shop), {"labour_rate": "an hour costs", "currency": "currency sign"})
             costing.set_shop(unit, rate, typed.text("currency", most=4) or "€", reservoir, loss)
             return
         uuid = typed.uuid("project", "Choose a project.")
@@ -279,6 +322,8 @@ def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
         saved, goodwill = typed.number("saved", 0, 10_000), typed.number("goodwill", 0, 10_000)
         if typed.notes or uuid is None:
             raise Refused("Check what was entered.", typed.notes)
+        if there := costing.project_of(unit, uuid):
+            typed.check_seen(_terms_values(there), _TERM_LABELS)
         costing.set_money(unit, uuid, costing.Terms(price, hire, saved, goodwill))
 
     return changed(request, workshop, pages, form, do, "/stores/cost", _cost)

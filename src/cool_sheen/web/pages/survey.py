@@ -24,7 +24,7 @@ from cool_sheen.service.jobs import find_part, zone_facts
 from cool_sheen.service.journal import Press
 from cool_sheen.service.unit import Refused, Unit, Workshop, zone_of
 from cool_sheen.service.work import new_id
-from cool_sheen.store.models import Part, Shop, Zone
+from cool_sheen.store.models import Face, Part, Shop, Zone
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 
@@ -51,7 +51,7 @@ def page(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sho
     zone, split, test = (request.query_params.get(name, "") for name in ("zone", "split", "test"))
     chosen = next((z for z in part.live_zones if str(z.uuid) in (zone, split)), None)
     values = _values(part, chosen, shop, as_new=bool(split)) if chosen else {}
-    typed = Typed(values | {"test": test}, shop.units)
+    typed = Typed({**Typed.of(values, shop.units).values, "test": test} if values else {"test": test}, shop.units)
     view = View(typed, "split" if split else "zone" if chosen else "")
     return _show(request, unit, pages, part, view)
 
@@ -120,6 +120,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View)
         depths=DEPTH_WORDS,
         made=made,
         stops=[m for m in _latest(made) if m.result.stop],
+        face_values=_face_values,
         claims=list(state.claims.values()),
         steps=STEP_WORDS,
         zone_names={z.uuid: z.name for z in part.live_zones},
@@ -206,7 +207,7 @@ def _shape(typed: Typed) -> Shape | None:
 @router.post("/area")
 def area(uuid: UUID, workshop: WorkshopDep, form: FormDep) -> Response:
     """Say how large the shape of a form is, while it is typed."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     shape = _shape(typed)
@@ -246,17 +247,17 @@ def _done(
     request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], act: Any, kind: str
 ) -> Response:
     """Do what a form asks for and go back to the survey; a refusal shows the form again with what was typed."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             act(unit, find_part(unit, uuid), typed)
     except Refused as refusal:
         if refusal.status == 404:
             raise
         typed.notes.update(refusal.notes or {"form": str(refusal)})
-        with workshop.open() as unit:
+        with workshop.read() as unit:
             part = find_part(unit, uuid)
             return _show(request, unit, pages, part, View(typed, kind, refusal.status))
     return RedirectResponse(f"/parts/{uuid}/survey", 303)
@@ -269,6 +270,8 @@ def zone(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
     def act(unit: Unit, part: Part, typed: Typed) -> None:
         chosen = typed.uuid("zone", "Choose a zone of this part.")
         said = _zone_said(unit, typed)
+        if row := next((z for z in part.live_zones if z.uuid == chosen), None):
+            typed.check_seen(_values(part, row, unit.the_shop, as_new=False), _ZONE_LABELS)
         survey.edit_zone(unit, part, chosen or part.uuid, said)
 
     return _done(request, uuid, workshop, pages, form, act, "zone")
@@ -311,12 +314,25 @@ def face(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         data = {"name": name, "setting": int(setting or 1), "support": support, "method": typed.text("method")}
         said = _made(survey.FaceSaid, data)
         chosen = typed.text("face_uuid")
+        if row := next((f for f in part.faces if str(f.uuid) == chosen), None):
+            typed.check_seen(_face_values(row), _FACE_LABELS)
         if chosen:
             survey.edit_face(unit, part, typed.uuid("face_uuid", "") or part.uuid, said)
         else:
             survey.add_face(unit, part, said)
 
     return _done(request, uuid, workshop, pages, form, act, "face")
+
+
+def _face_values(face: Face) -> dict[str, str]:
+    return {"face_name": face.name, "setting": str(face.setting), "support": face.support, "method": face.method}
+
+
+_FACE_LABELS = {"face_name": "face", "setting": "setting-up", "support": "held by", "method": "coated by"}
+_ZONE_LABELS = {
+    "name": "name", "kind": "kind", "substrate": "made of", "old_finish": "old finish", "old_state": "its state",
+    "strip": "stripped", "face": "face", "bare_since": "bare since", "shape": "shape", "area": "area",
+}  # fmt: skip
 
 
 def _press(typed: Typed, zone_field: str = "test_zone") -> Press:

@@ -19,7 +19,7 @@ from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import SEEN, Stale, Typed, mark
 from cool_sheen.web.pages.builder_ops import OPS
 from cool_sheen.web.pages.sheet_form import in_words
 from cool_sheen.web.views import builder as view
@@ -86,7 +86,7 @@ def _row(system: Any, found: WholeShelf, units: str) -> dict[str, Any]:
 @router.post("/systems/{key}/copy")
 def copy(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Make a system of the shop's own from another one."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         found = shelf_now(unit).systems
         if key not in found:
             raise Refused("There is no such system here.", status=404)
@@ -99,7 +99,7 @@ def copy(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
 @router.post("/systems/{key}/remove")
 def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a system off the shelf."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         shelf.remove(unit, "system", key)
         stays = key in shelf_now(unit).systems
     return RedirectResponse(f"/systems/{key}" if stays else "/systems", 303)
@@ -130,6 +130,7 @@ def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Ty
         template,
         status,
         design=design,
+        seen_mark=seen_of(design),
         place=place,
         typed=typed,
         cards=cards,
@@ -175,12 +176,12 @@ def _where(design: Design) -> list[tuple[str, str]]:
 
 def _changed(request: Request, workshop: Workshop, pages: PagesDep, place: Place, form: dict[str, Any]) -> Response:
     """Do one change and show the builder again; a refusal shows it with what was typed."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
     status = 200
     try:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             _do(unit, place, typed)
     except (Refused, CoreError) as refusal:
         if getattr(refusal, "status", 422) == 404:
@@ -195,13 +196,25 @@ def _changed(request: Request, workshop: Workshop, pages: PagesDep, place: Place
     if status == 200:
         kept = ("layer", "hide_change", "hide_strength", "ground") if typed.text("op") == "layer" else ("ground",)
         typed = Typed({k: v for k, v in form.items() if k in kept}, typed.units)
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         return _show(request, pages, unit, place, typed, status)
+
+
+def seen_of(design: Design) -> str:
+    """Return the mark of a system as it is shown."""
+    return mark({"system": design.system.model_dump_json()})
+
+
+def _as_seen(unit: Unit, place: Place, typed: Typed) -> Design:
+    design = place.load(unit)
+    if (brought := typed.text(SEEN)) and brought != seen_of(design):
+        raise Stale("Somebody changed this system meanwhile: here it is as it is now. Press again.", status=409)
+    return design
 
 
 def _do(unit: Unit, place: Place, typed: Typed) -> None:
     op = typed.text("op")
-    design = place.load(unit)
+    design = _as_seen(unit, place, typed)
     if op == "undo":
         place.undo(unit)
     elif op == "way":

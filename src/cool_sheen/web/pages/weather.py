@@ -229,7 +229,7 @@ def _options(typed: Typed, shop: Shop) -> Options:
 def upload(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Read a logger's file, and show what would be taken."""
     typed = Typed(form)
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         shop = _shop(unit)
         space = typed.uuid("space", "Choose the space that the logger hung in.")
         name = typed.text("file", most=1000)
@@ -238,9 +238,9 @@ def upload(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormD
         if space is None or typed.notes:
             context = _context(unit, shop, typed.text("space"), "sheet_metal", "")
             return pages.show(request, unit, "weather/page.html", 422, **context, typed=typed)
-        content = form.get("file_content", b"")
-        preview = climate_imports.start(unit, space, name, content, _options(typed, shop))
-        return _preview(request, pages, unit, preview)
+    draft = climate_imports.start(workshop, space, name, typed.file("file"), _options(typed, shop))
+    with workshop.read() as unit:
+        return _preview(request, pages, unit, climate_imports.preview(unit, draft))
 
 
 def _shop(unit: Unit) -> Shop:
@@ -267,23 +267,29 @@ def _preview(request: Request, pages: PagesDep, unit: Unit, preview: climate_imp
 @router.post("/records/{uuid}/look")
 def look_again(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Read a draft again with other options."""
-    with workshop.open() as unit:
+    with workshop.read() as unit:
         options = _options(Typed(form), _shop(unit))
-        return _preview(request, pages, unit, climate_imports.again(unit, uuid, options))
+    climate_imports.again(workshop, uuid, options)
+    with workshop.read() as unit:
+        return _preview(request, pages, unit, climate_imports.preview(unit, uuid))
 
 
 @router.post("/records/{uuid}/take")
 def take(uuid: UUID, workshop: WorkshopDep) -> Response:
     """Take a draft into the record."""
-    with workshop.open() as unit:
-        taken = climate_imports.take(unit, uuid)
-    return RedirectResponse(f"/weather?space={taken.space_uuid}#records", 303)
+    return RedirectResponse(f"/weather?space={climate_imports.take(workshop, uuid)}#records", 303)
+
+
+@router.get("/records/{uuid}/taken")
+def how_far(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep) -> Response:
+    """Say how far the taking of a record is."""
+    return pages.show(request, unit, "weather/_taking.html", taking=unit.workshop.takings.get(uuid))
 
 
 @router.post("/records/{uuid}/withdraw")
 def withdraw(uuid: UUID, workshop: WorkshopDep) -> Response:
     """Take a whole import back."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         gone = climate_imports.withdraw(unit, uuid)
     return RedirectResponse(f"/weather?space={gone.space_uuid}#records", 303)
 
@@ -291,7 +297,7 @@ def withdraw(uuid: UUID, workshop: WorkshopDep) -> Response:
 @router.post("/readings")
 def read_air(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log what an instrument shows; it overrules the forecast near it, and fades."""
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         shop = _shop(unit)
         typed = Typed(form, shop.units)
         space, press = typed.uuid("space", "Choose the space."), typed.uuid("press", "Load the page again.")
@@ -331,7 +337,7 @@ def _seen(typed: Typed) -> dict[str, float]:
 def press_door(workshop: WorkshopDep, form: FormDep) -> Response:
     """Log that the doors of a room were opened, or shut."""
     typed, press, space = _pressed(form, "space", "Choose the space.", "Nothing was logged.")
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         at = typed.moment("at", unit.zone)
         if typed.text("door") not in ("open", "shut"):
             typed.notes["door"] = "Say whether they were opened or shut."
@@ -344,7 +350,7 @@ def press_door(workshop: WorkshopDep, form: FormDep) -> Response:
 def undo_reading(workshop: WorkshopDep, form: FormDep) -> Response:
     """Take a typed reading back."""
     typed, press, entry = _pressed(form, "entry", "There is no such reading.", "Nothing was taken back.")
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         rooms.take_back(unit, press, entry)
     return RedirectResponse(f"/weather?space={typed.text('space')}#room", 303)
 
@@ -353,7 +359,7 @@ def undo_reading(workshop: WorkshopDep, form: FormDep) -> Response:
 def stamp_room(workshop: WorkshopDep, form: FormDep) -> Response:
     """Stamp a step of making the room ready."""
     typed, press, space = _pressed(form, "space", "Choose the space.", "Nothing was stamped.")
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         rooms.stamp(unit, space, press, typed.text("step"))
     return RedirectResponse(f"/weather?space={space}#room", 303)
 

@@ -166,7 +166,7 @@
     refresh();
   });
   document.addEventListener("htmx:sendError", () =>
-    say("The program does not answer. Nothing was logged: press again when it runs."),
+    say("The program does not answer. Press again when it runs: a press counts once, however often it is sent."),
   );
   document.addEventListener("htmx:responseError", (event) => {
     // In a small form the refusal belongs into the form, where the typed text still stands.
@@ -175,14 +175,23 @@
     const place = $(".form-refusal", form) || form.insertBefore(document.createElement("div"), form.children[1]);
     place.className = "form-refusal notice is-bad";
     place.setAttribute("role", "alert");
-    const words = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html");
-    place.textContent = words.body.textContent.trim();
+    const page = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html");
+    const asks = $$("[data-ask]", page.body);
+    for (const ask of asks) ask.remove();
+    place.textContent = page.body.textContent.trim();
+    place.append(...asks.map((ask) => document.importNode(ask, true))); // an answer goes with the next press
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form"))
       event.detail.shouldSwap = false;
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.id === "live") event.detail.shouldSwap = false; // a refresh
+    else if (event.detail.xhr.status >= 500 && event.detail.shouldSwap) {
+      // trouble takes no page away: what was typed stays, and it is said beside it
+      event.detail.shouldSwap = false;
+      say(wordsOf(event.detail.xhr));
+    }
   });
+  const wordsOf = (xhr) => new DOMParser().parseFromString(xhr.responseText, "text/html").body.textContent.trim();
   function say(text) {
     const card = document.createElement("div");
     card.className = "toast-card";
@@ -321,6 +330,19 @@
     if (over) keep(TIMERS, JSON.stringify(all));
   }
 
+  // --- long work says how far it is ----------------------------------------------------------------
+  document.addEventListener("submit", (event) => {
+    const form = event.target.closest("[data-tells]");
+    if (!form) return;
+    for (const button of $$("button", form)) setTimeout(() => (button.disabled = true), 0);
+    const place = $("[data-told]", form);
+    place.textContent = "Reading the file";
+    setInterval(async () => {
+      const answer = await fetch(form.dataset.tells).catch(() => null);
+      if (answer && answer.ok) place.innerHTML = await answer.text();
+    }, 500);
+  });
+
   // --- the bench scale, live -------------------------------------------------------------------------
   let weighing = null;
   function watchScale() {
@@ -360,7 +382,7 @@
       .ajax("POST", address, {
         target: "#builder",
         swap: "morph:outerHTML",
-        values: { op: "move", layer: layer.dataset.layer, ground, ...fields },
+        values: { op: "move", layer: layer.dataset.layer, seen: $("#builder").dataset.seen, ground, ...fields },
       })
       .then(() => {
         const again = document.getElementById(after);

@@ -1,0 +1,93 @@
+"""The turnstile: how many requests are at work at once. The others queue, and long work has a lane of its own."""
+
+import asyncio
+import re
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, field
+
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+# Threads of one interpreter take turns: more of them at once make each slower, and none of them done sooner.
+AT_ONCE = 12
+LONG_AT_ONCE = 2
+PRESSES_AT_ONCE = 8  # whoever writes may have to wait for another program: there is always a place for reading
+MOST_WAITING, MOST_LONG_WAITING = 400, 40
+PATIENCE_S, LONG_PATIENCE_S = 60.0, 4.0
+ASK_AGAIN_S = 3
+# What works out many plans or solves for the best: seconds rather than milliseconds.
+_LONG = re.compile(
+    r"/parts/[^/]+/(what-if|system/schools/.*)|/systems/[^/]+/schools/.*|/api/v1/materials/kits|/shelf/import|/weather/records(/[^/]+/(look|take))?"
+)
+_AT_ONCE = re.compile(r"/static/.*|/healthz|/scale/stream")  # these answer without a thread, always
+
+
+@dataclass(eq=False)
+class Lane:
+    """So many at once, and a queue."""
+
+    places: int
+    most_waiting: int
+    patience_s: float
+    waiting: int = 0
+    _free: asyncio.Semaphore = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._free = asyncio.Semaphore(self.places)
+
+    async def enter(self) -> bool:
+        """Wait for a place; False when there are too many before, or it takes too long."""
+        if not self._free.locked():
+            return await self._free.acquire()
+        if self.waiting >= self.most_waiting:
+            return False
+        self.waiting += 1
+        try:
+            await asyncio.wait_for(self._free.acquire(), self.patience_s)
+        except TimeoutError:
+            return False
+        finally:
+            self.waiting -= 1
+        return True
+
+    def leave(self) -> None:
+        """Give the place to the next one."""
+        self._free.release()
+
+
+Busy = Callable[[Request, int], Awaitable[Response]]
+
+
+class Turnstile:
+    """ASGI middleware: a request has a place while it is answered, so that connections and threads are never short."""
+
+    def __init__(self, app: ASGIApp, busy: Busy) -> None:
+        self.app, self.busy = app, busy
+        self.all = Lane(AT_ONCE, MOST_WAITING, PATIENCE_S)
+        self.presses = Lane(PRESSES_AT_ONCE, MOST_WAITING, PATIENCE_S)
+        self.long = Lane(LONG_AT_ONCE, MOST_LONG_WAITING, LONG_PATIENCE_S)
+
+    async def __call__(  # noqa: D102 - ASGI
+        self, scope: Scope, receive: Receive, send: Send
+    ) -> None:
+        if scope["type"] != "http" or _AT_ONCE.fullmatch(scope["path"]):
+            await self.app(scope, receive, send)
+            return
+        lanes = [self.all]
+        if scope["method"] not in ("GET", "HEAD"):
+            lanes.insert(0, self.presses)
+        if _LONG.fullmatch(scope["path"]):
+            lanes.insert(0, self.long)
+        entered: list[Lane] = []
+        try:
+            for lane in lanes:
+                if not await lane.enter():
+                    answer = await self.busy(Request(scope), lane.waiting + lane.places)
+                    await answer(scope, receive, send)
+                    return
+                entered.append(lane)
+            await self.app(scope, receive, send)
+        finally:
+            for lane in entered:
+                lane.leave()
