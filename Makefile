@@ -8,7 +8,7 @@ export COOL_SHEEN_DATA ?= data
 export UV_PYTHON_DOWNLOADS := never
 export PYTHONPATH := src
 
-.PHONY: help demo run test check unit bench bench-scale told mutants format install install-dev browser shots clean
+.PHONY: help demo run backup restore test check unit bench bench-scale told mutants fuzz soak format install install-dev browser shots clean
 help:  ## what there is
 	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/'
 
@@ -38,6 +38,11 @@ demo: .venv/compiled.stamp  ## start with the demo shop: make demo PORT=8123
 run: .venv/compiled.stamp  ## start with an empty shop
 	$(PY) -m cool_sheen serve --port $(PORT)
 
+backup: .venv/run.stamp  ## one whole copy of the shop, while it runs or not: make backup FILE=shop.sqlite3
+	$(PY) -m cool_sheen backup $(FILE)
+restore: .venv/run.stamp  ## a copy in the place of the shop: make restore FILE=shop.sqlite3
+	$(PY) -m cool_sheen restore $(FILE)
+
 check: install-dev  ## style, types, layers
 	.venv/bin/ruff format --check .
 	.venv/bin/ruff check .
@@ -56,6 +61,11 @@ bench-scale: install-dev .venv/compiled.stamp  ## a shop with years of work, and
 	PYTHONPATH=src:. $(PY) -m tests.scale
 told: install-dev  ## tell the pages of tests/told anew, to be read through before they are kept
 	PYTHONPATH=src:. $(PY) -m tests.told
+fuzz: install-dev  ## press 20,000 spoiled forms, bring 5,000 spoiled files, call the calculators 10,000 times
+	PYTHONPATH=src:. $(PY) -W ignore -m tests.fuzz
+soak: install-dev .venv/compiled.stamp  ## an hour of twenty devices with kills and a full disk; upgrades from every schema, killed
+	PYTHONPATH=src:. $(PY) -m tests.soak
+	PYTHONPATH=src:. $(PY) -m tests.soak.upgrades 50
 mutants: install-dev  ## change the core by a little, two hundred times, and say how many changes the tests notice
 	PYTHONPATH=src:. $(PY) scripts/mutants.py
 format: install-dev  ## put the code in shape

@@ -3,6 +3,7 @@
 import json
 import re
 import shutil
+import socket
 import tempfile
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -19,7 +20,7 @@ from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewShop, NewSpace, set_up
 from cool_sheen.settings import Settings
-from cool_sheen.store.engine import open_engine
+from cool_sheen.store.opening import close, open_engine
 from cool_sheen.web.app import create_app
 
 EXAMPLES = Path(__file__).parent / "examples"
@@ -82,6 +83,13 @@ def _seen(response: Any) -> None:
             del response._text
 
 
+def free_port() -> int:
+    """A port that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
 class TurnedClock:
     """A clock that stands until it is turned."""
 
@@ -96,15 +104,13 @@ class TurnedClock:
 
 
 @cache
-def _demo_laid(at: datetime) -> Path:
+def demo_laid(at: datetime) -> Path:
     """Lay the demo shop once for this process; every shop on trial starts from a copy of the file."""
     file = Path(tempfile.mkdtemp()) / "demo.sqlite3"
     workshop = open_workshop(open_engine(file), TurnedClock(at))
-    with workshop.open() as unit:
+    with workshop.write() as unit:
         demo_shop.lay(unit)
-    with workshop.engine.connect() as connection:
-        connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
-    workshop.engine.dispose()
+    close(workshop.engine)
     return file
 
 
@@ -114,11 +120,15 @@ class ShopOnTrial:
     def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
         self.clock = TurnedClock(at)
         if demo:
-            shutil.copy(_demo_laid(at), folder / "shop.sqlite3")
+            shutil.copy(demo_laid(at), folder / "shop.sqlite3")
         self.workshop = open_workshop(open_engine(folder / "shop.sqlite3"), self.clock)
-        self.http = TestClient(create_app(self.workshop, Settings(dev=True)), headers=ORIGIN, follow_redirects=False)
+        self.http = TestClient(
+            create_app(self.workshop, Settings(dev=True, hosts="testserver,127.0.0.1,localhost")),
+            headers=ORIGIN,
+            follow_redirects=False,
+        )
         self.http.event_hooks = {"request": [], "response": [_seen]}
-        with self.workshop.open() as unit:
+        with self.workshop.write() as unit:
             if not demo and not empty:
                 shop = NewShop(name="Trial shop", time_zone="Europe/Berlin")
                 room = NewSpace(name="Room", kind="insulated_shop", heater_min_c=20, dehumidifier_max_rh_pct=50)
@@ -126,7 +136,7 @@ class ShopOnTrial:
 
     def new_part(self, system: str = "two-stage-epoxy", substrate: str = "bare_steel_cast", area: str = "1,4") -> UUID:
         """Make a part through the form, and return its id."""
-        with self.workshop.open() as unit:
+        with self.workshop.read() as unit:
             space = next(s.uuid for s in spaces_by_id(unit).values() if s.name in ("Room", "Booth"))
         form = {"project_name": "Toolroom lathe", "name": "Headstock casting", "substrate": substrate, "area": area}
         answer = self.http.post("/jobs/new", data={**form, "space": str(space), "system": system})
@@ -140,7 +150,7 @@ class ShopOnTrial:
 
     def standing(self, part: UUID) -> Any:
         """How a part stands now."""
-        with self.workshop.open() as unit:
+        with self.workshop.read() as unit:
             return part_now(unit, part)
 
     def do_next(self, part: UUID) -> str:

@@ -32,7 +32,7 @@ def shown(page: str) -> str:
 
 def kept(shop):
     """All that is kept of the log, but for the numbers of its rows."""
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         out = {}
         for table in (PartStatus, LessonRow, BatchStatus):
             names = [c.name for c in table.__table__.columns if c.name not in ("id", "state", "finished_at")]
@@ -45,7 +45,7 @@ def test_bench_jobs_mix_stores_weather_and_the_part_name_the_same_next_step(tmp_
     shop = ShopOnTrial(tmp_path, demo=True)
     bench, jobs = shown(shop.http.get("/").text), shown(shop.http.get("/jobs").text)
     mix, weather = shop.http.get("/mix").text, {}
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         parts = live_parts(unit)
         assert len(parts) == 15
         for found in parts:
@@ -72,7 +72,7 @@ def test_what_is_kept_can_be_dropped_and_is_the_same_again(tmp_path):
     shop = ShopOnTrial(tmp_path, demo=True)
     before = kept(shop)
     assert all(before.values())
-    with shop.workshop.open() as unit:
+    with shop.workshop.write() as unit:
         assert rebuild(unit) == 15
     assert kept(shop) == before
 
@@ -84,7 +84,7 @@ def test_a_batch_that_was_ended_is_ended_on_every_screen_at_once(shop):
     assert batch in shop.http.get("/mix").text
     assert batch in shop.http.get("/").text
     assert do(shop, batch, "end", left="20 ml", goes="waste").status_code == 200
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         row = unit.session.scalar(select(BatchStatus))
         assert (row.ended_at is not None, row.goes) == (True, "waste")
     assert batch not in shop.http.get("/").text
@@ -116,7 +116,7 @@ def test_what_was_passed_over_asks_on_the_bench_and_can_be_said_to_be_done_or_le
     assert "it came clean from the blaster" in log
     again = shop.log(part, "skip", reason="it came clean from the blaster", **left_out)
     assert again.status_code == 409
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         skips = list(unit.session.scalars(select(LogEntry).where(LogEntry.kind == "skip")))
     assert len(skips) == 1
     undone = shop.http.post(f"/parts/{part}/undo", data={"press": str(uuid4()), "entry": str(skips[0].uuid)})
@@ -144,7 +144,7 @@ def test_two_parts_on_two_revisions_of_a_sheet_each_go_by_their_own_until_the_ne
     first = flash_minutes(looked_at_first)
     both = {looked_at_first: first, other: flash_minutes(other)}
     assert both["new"] == pytest.approx(2 * both["old"], rel=0.02)
-    with shop.workshop.open() as unit:
+    with shop.workshop.write() as unit:
         take_newer(unit, part_now(unit, parts["old"]).row, ["epoxy-primer-grey"], uuid4())
     assert flash_minutes("old") == both["old"]  # the coat that is on keeps its own data
     shop.clock.turn(hours=30)
@@ -158,7 +158,7 @@ def test_what_a_unit_of_work_worked_out_is_gone_when_it_is_undone(shop):
     before = shop.standing(part).action.says
 
     def goes_wrong():
-        with shop.workshop.open() as unit:
+        with shop.workshop.write() as unit:
             found = part_now(unit, part)
             work.step_done(unit, found, uuid4(), found.action.does, unit.now)
             assert part_now(unit, part).action.says != before
@@ -175,7 +175,7 @@ def test_a_shop_of_some_years_serves_its_live_parts_and_not_what_it_has_done(tmp
     scale = opened(tmp_path / "years.sqlite3", lambda unit: lay_years(unit, Years(12, 4_000, live=6)))
     worked(scale, 12)
     report = scale.report()
-    with scale.workshop.open() as unit:
+    with scale.workshop.read() as unit:
         live = live_parts(unit)
         assert len(live) == 6
         assert unit.session.query(PartStatus).count() == 96
@@ -245,7 +245,7 @@ def test_a_bench_of_many_parts_says_what_the_log_says_until_its_clocks_are_worke
     assert "the clocks are being worked out, 0 of 15 so far" in early
     assert 'hx-trigger="every 700ms"' in page
     assert page.count("its clock is being worked out") == 15
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         for found in live_parts(unit):
             assert f'id="lane-{found.part.uuid}"' in page
             assert found.part.name in early

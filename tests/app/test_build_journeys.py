@@ -18,17 +18,17 @@ def change(shop, address, op, headers=HX, **fields):
 
 
 def on_part(shop, part):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return built_on_part(unit, part)
 
 
 def zones_of(shop, part):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return {z.name: z for z in zone_facts(shop.workshop, find_part(unit, part))}
 
 
 def face_of(shop, part, name=None):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         faces = find_part(unit, part).faces
         return str(next(f for f in faces if name in (None, f.name)).uuid)
 
@@ -225,7 +225,7 @@ def test_going_against_the_advice_wants_words_that_stay_with_the_job(shop):
     assert "Write why it is done all the same" in empty.text
     assert change(shop, address, "override", reason="Test patch held for a week", **asked).status_code == 200
     assert "Test patch held for a week" in shop.http.get(address).text
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         kept = [r.entry for r in log.of_part(unit.session, part) if r.entry.payload.kind == "override"]
     assert [e.reason for e in kept] == ["Test patch held for a week"]
     assert finding.rule in kept[0].payload.rule

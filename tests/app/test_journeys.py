@@ -30,7 +30,7 @@ def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
         done.append(shop.do_next(part))
     found = shop.standing(part)
     assert found.action.says in ("Curing", "Finished")
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         zone = zone_facts(shop.workshop, find_part(unit, part))[0]
     taken = {la.id: sum(c.counted and zone.takes(c.where) for c in la.coats) for la in layers}
     assert found.layers_done == taken
@@ -136,7 +136,7 @@ def test_cold_air_shuts_the_gate_and_the_lane_says_why_and_until_when(shop):
 
 
 def _take(shop: ShopOnTrial, text: str):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         space = next(iter(spaces_by_id(unit)))
     files = {"file": ("logger.csv", text.encode(), "text/csv")}
     shown = shop.http.post("/weather/records", data={"space": str(space), "time_zone": "UTC"}, files=files)
@@ -223,7 +223,7 @@ def test_a_part_that_moves_dries_in_the_climate_of_each_place(demo):
     part = demo.new_part("single-stage-epoxy")
     demo.log(part, "coat")
     in_booth = demo.standing(part).action.counts_to
-    with demo.workshop.open() as unit:
+    with demo.workshop.read() as unit:
         yard = next(s.uuid for s in spaces_by_id(unit).values() if s.name == "Yard")
     assert demo.log(part, "move", space=str(yard)).status_code == 200
     moved = demo.standing(part)

@@ -31,12 +31,12 @@ def do(shop, batch, verb, press=None, **fields):
 
 
 def state_of(shop, batch):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return find(unit, UUID(batch)).state
 
 
 def balance(shop, item):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return kept.balances(unit.session).get(item, 0.0)
 
 
@@ -161,7 +161,7 @@ def test_left_over_two_pack_is_offered_until_it_gels_and_a_coat_on_another_part_
     assert re.search(r"enough for \d of its \d coats|not enough", page)
     shop.log(second, "coat")
     assert shop.standing(second).history.coats[0].payload.batch == UUID(batch)
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         learned = yields(unit)
     assert learned
     shop.clock.turn(hours=30)
@@ -210,7 +210,7 @@ def test_a_batch_that_cannot_be_is_refused_at_its_field_and_keeps_what_was_typed
     for kept_name in fields.keys() - {"how", "sku", "reducer_of"}:
         assert re.search(rf'name="{re.escape(kept_name)}"[^>]* value="{re.escape(fields[kept_name])}"', answer.text)
     assert (f'id="n-{field}"' in answer.text) is (field not in ("", "parts"))
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         assert not kept.balances(unit.session)
     assert "In the pot" not in shop.http.get("/mix").text
 
@@ -322,18 +322,18 @@ def test_a_film_that_needs_more_paint_than_there_was_is_asked_back_and_a_batch_i
     assert (doubted.status_code, "that is not enough" in doubted.text) == (422, True)
     assert 'name="sure" value="1"' in doubted.text
     assert state_of(shop, batch).ended is None
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         assert yields(unit) == {}
     assert do(shop, batch, "end", left=f"{ready - 20:.0f} ml", goes="waste", sure="1").status_code == 200
     assert "left out of the shop's yields" in shop.http.get(f"/mix/{batch}").text
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         assert yields(unit) == {}
     do(shop, batch, "undo", entry=str(state_of(shop, batch).end_entry))
     assert do(shop, batch, "end", left="20 ml", goes="waste").status_code == 200
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         assert yields(unit)
     assert do(shop, batch, "leave-out").status_code == 200
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         assert yields(unit) == {}
     other = batch_of(begin(shop, "epoxy-primer-grey", [part], cup="4 l"))
     assert do(shop, other, "leave-out").status_code == 409

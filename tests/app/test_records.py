@@ -19,14 +19,14 @@ from cool_sheen.store.models import ClimateImport
 
 
 def space_named(shop: ShopOnTrial, name: str) -> UUID:
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return next(s.uuid for s in spaces_by_id(unit).values() if s.name == name)
 
 
 def air(shop: ShopOnTrial, name: str, hours: float) -> tuple[float, float]:
     """Temperature and humidity of a space, so many hours from now."""
     at = shop.clock.at + timedelta(hours=hours)
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         space = spaces_by_id(unit)[space_named(shop, name)]
         found: Series = space_series(unit, space, T0 - timedelta(days=2), weather_now(unit))
     there = found.sampled(np.array([seconds(at)]))
@@ -107,11 +107,11 @@ def test_a_typed_reading_is_believed_before_a_record_and_voiding_it_brings_the_r
         payload=ClimateReadingPayload(space=space, air_temp_c=11, rh_pct=70),
         occurred_at=T0 - timedelta(hours=1),
     )
-    with demo.workshop.open() as unit:
+    with demo.workshop.write() as unit:
         log.append(unit.session, entry, T0)
     assert air(demo, "Booth", -1)[0] == pytest.approx(11, abs=0.1)
     void = Entry(uuid=uuid4(), payload={"kind": "void"}, occurred_at=T0, voids=entry.uuid)
-    with demo.workshop.open() as unit:
+    with demo.workshop.write() as unit:
         log.append(unit.session, void, T0)
     assert air(demo, "Booth", -1)[0] == pytest.approx(18, abs=0.1)
 
@@ -121,7 +121,7 @@ def test_a_draft_is_nothing_until_it_is_taken_and_goes_after_a_day(demo):
     assert air(demo, "Booth", -1)[0] > 18
     demo.clock.turn(hours=25)
     bring(demo, "Yard", record(-3, 0, 12, 55), take=False)
-    with demo.workshop.open() as unit:
+    with demo.workshop.read() as unit:
         names = list(unit.session.scalars(select(ClimateImport.uuid)))
     assert UUID(draft) not in names
     gone = demo.http.post(f"/weather/records/{draft}/take")

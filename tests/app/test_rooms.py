@@ -24,12 +24,12 @@ from cool_sheen.service.weather_now import weather_now
 
 
 def room(shop, name="Room"):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return next(s for s in spaces_by_id(unit).values() if s.name == name)
 
 
 def air_in(shop, name="Room", at=None):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         space = next(s for s in spaces_by_id(unit).values() if s.name == name)
         series = space_series(unit, space, shop.clock.at - timedelta(days=1), weather_now(unit))
     found = series.sampled(np.array([seconds(at or shop.clock.at)]))

@@ -2,7 +2,6 @@
 
 import os
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -16,12 +15,13 @@ from uuid import uuid4
 import pytest
 from sqlalchemy import inspect, text
 from sqlalchemy.exc import IntegrityError, StatementError
-from tests.support import T0, ShopOnTrial, as_seen
+from tests.support import T0, ShopOnTrial, as_seen, free_port
 
 from cool_sheen.core.log.entries import Entry, NotePayload, Target
 from cool_sheen.store import log
-from cool_sheen.store.engine import migrate, open_engine, session
+from cool_sheen.store.engine import session
 from cool_sheen.store.models import TRIGGERS, Base, Project
+from cool_sheen.store.opening import migrate, open_engine
 
 
 @pytest.fixture
@@ -52,7 +52,7 @@ def test_the_log_can_be_added_to_and_nothing_else(engine):
 
 
 def test_the_migrations_make_the_tables_of_the_models_and_can_run_again(engine):
-    migrate(engine)
+    migrate(Path(engine.url.database))
     there = inspect(engine)
     for table in Base.metadata.tables.values():
         assert {c["name"] for c in there.get_columns(table.name)} == set(table.columns.keys())
@@ -103,9 +103,7 @@ def _post(url: str, port: int, **form: str) -> None:
 
 
 def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path):
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     address, batch = f"http://127.0.0.1:{port}", str(uuid4())
     for count in (1, 2):
         program = _serve(tmp_path, port)

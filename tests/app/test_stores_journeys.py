@@ -35,7 +35,7 @@ def test_a_size_of_ones_own_is_bought_where_it_is_the_cheapest_and_a_second_of_i
 
 
 def test_a_shop_that_thinks_in_ounces_types_and_reads_them_and_the_scale_stays_in_grams(shop):
-    with shop.workshop.open() as unit:
+    with shop.workshop.write() as unit:
         unit.session.get(Shop, 1).units = "us"
     page = shop.http.get("/mix/new", params={"product": "clear-two-pack", "how": "ready", "amount": "20"}).text
     assert 'mix-total"><span class="figure">20.0 fl oz' in page
@@ -57,7 +57,7 @@ def test_the_pot_life_follows_the_warmth_of_the_room_and_a_gelled_mix_is_waste(s
         return re.search(r"until (\d\d:\d\d)", shop.http.get(f"/mix/{batch}").text)[1]
 
     cool = until()
-    with shop.workshop.open() as unit:
+    with shop.workshop.write() as unit:
         for space in spaces_by_id(unit).values():
             change_space(unit, space.uuid, NewSpace(name=space.name, kind="insulated_shop", heater_min_c=32))
     warm = until()
@@ -90,7 +90,7 @@ def test_a_coat_after_the_pot_life_or_of_another_paint_comes_out_of_no_batch(sho
     shop.log(part, "coat")
     assert shop.standing(part).history.coats[0].payload.batch is None
     late = shop.clock.at - timedelta(hours=19, minutes=30)  # one that was forgotten, and logged with its own time
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         zone = unit.session.get(Shop, 1).time_zone
     shop.log(part, "coat", at=late.astimezone(ZoneInfo(zone)).strftime("%Y-%m-%dT%H:%M"))
     batches = [c.payload.batch for c in shop.standing(part).history.coats]

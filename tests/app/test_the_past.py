@@ -26,7 +26,7 @@ def local(at):
 
 
 def space_of(shop, name):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         return next(s for s in spaces_by_id(unit).values() if s.name == name)
 
 
@@ -56,7 +56,7 @@ def logged(since, figures, step_min=10):
 
 
 def in_room(shop, name, at, column="air_temp_c"):
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         space = next(s for s in spaces_by_id(unit).values() if s.name == name)
         series = space_series(unit, space, T0 - timedelta(days=2), weather_now(unit))
     return float(getattr(series.sampled(np.array([seconds(at)])), column)[0])

@@ -14,7 +14,7 @@ HX = {"HX-Request": "true"}
 
 def said(shop, part):
     """The findings of a part, which the builder and the part's own page must have alike; those that are not good."""
-    with shop.workshop.open() as unit:
+    with shop.workshop.read() as unit:
         built = building.built_on_part(unit, part)
         own = building.findings_of(unit, shop.standing(part))
     rows = [(f.rule, f.place, f.standing) for f in built.findings]

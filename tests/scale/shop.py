@@ -18,7 +18,8 @@ from cool_sheen.service.ahead import look_once
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.unit import Unit, Workshop
-from cool_sheen.store.engine import open_engine
+from cool_sheen.settings import Settings
+from cool_sheen.store.opening import open_engine
 from cool_sheen.web.app import create_app
 from cool_sheen.web.pages.bench import ready_board
 from tests.support import ORIGIN, TurnedClock
@@ -78,9 +79,9 @@ def opened(file: Path, lay: Callable[[Unit], None] | None = None) -> Scale:
     clock = TurnedClock(NOW)
     workshop = open_workshop(open_engine(file), clock)
     if lay is not None:
-        with workshop.open() as unit:
+        with workshop.write() as unit:
             lay(unit)
-    return Scale(workshop, clock, create_app(workshop))
+    return Scale(workshop, clock, create_app(workshop, Settings(hosts="testserver")))
 
 
 def worked(scale: Scale, rounds: int) -> None:
@@ -95,7 +96,7 @@ def worked(scale: Scale, rounds: int) -> None:
     scale.look_ahead()
     lanes = scale.get("/", "bench, first").split('data-part="')[1:]
     parts = [lane.split('"')[0] for lane in lanes]
-    with scale.workshop.open() as unit:
+    with scale.workshop.read() as unit:
         filmed = [found.part.uuid for found in live_parts(unit) if found.history.coats]
     room = re.search(r'name="space"[^>]*value="([0-9a-f-]{36})"', scale.get("/weather"))
     assert room
