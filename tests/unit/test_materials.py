@@ -35,6 +35,36 @@ kits = st.lists(
 )  # fmt: skip
 
 
+def kit(sku, price, ml):
+    return Kit(sku, Decimal(price), (("paint", ml),))
+
+
+def test_large_prices_and_prices_of_many_digits_are_weighed_exactly():
+    dear = [kit("drum", "999999999.99", 200_000.0), kit("tin", "5000000.01", 1000.0)]
+    assert cheapest({"paint": 200_000.0}, dear).buy == (("drum", 1),)
+    assert cheapest({"paint": 199_000.0}, dear).buy == (("tin", 199),)
+    floats = [kit("a", str(0.1 + 0.2), 100.0), kit("b", "0.29999", 100.0)]
+    assert cheapest({"paint": 300.0}, floats).buy == (("b", 3),)
+
+
+@pytest.mark.parametrize(
+    "need, sizes, says",
+    [
+        (1_000_000.0, [kit("drop", "1", 1.0)], ""),
+        (1_000_001.0, [kit("drop", "1", 1.0)], "Over 1,000,000 of drop could be needed"),
+        (1_000_000.0, [kit("drop", "46116860", 1.0)], ""),
+        (1_000_000.0, [kit("drop", "900000000", 1.0)], "lie too far apart to be weighed"),
+        (10.0, [kit("mote", "1", 0.0001)], "hold too little to cover the need"),
+    ],
+)
+def test_what_cannot_be_weighed_is_said_for_what_it_is(need, sizes, says):
+    if says:
+        with pytest.raises(CoreError, match=says):
+            cheapest({"paint": need}, sizes)
+    else:
+        assert cheapest({"paint": need}, sizes).buy == (("drop", 1_000_000),)
+
+
 @given(kits, st.floats(50, 2500), st.floats(20, 900), st.decimals(1, 30, places=2))
 @settings(max_examples=60)
 def test_the_cheapest_set_is_the_one_that_an_exhaustive_search_finds(offered, base, hardener, spare_price):

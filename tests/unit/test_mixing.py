@@ -227,3 +227,12 @@ def test_stir_pour_stir_induct_and_only_then_reduce():
         "base_stirred", "colour_checked", 0, 1, "mix_stirred", "wait", 2, "strained", "test_pattern",
     ]  # fmt: skip
     assert [s.does for s in stages(["paint"], "primer", True, False, False)] == ["gate", "pour"]
+
+
+@pytest.mark.parametrize("temp_c, told", [(20 + 500, True), (20 + 500.1, False), (20 - 500, True), (20 - 500.1, False)])
+def test_a_pot_life_is_told_as_far_as_it_can_be_counted(temp_c, told):
+    if told:
+        assert pot_life(60, 20, temp_c) == pytest.approx(60 * 2.0 ** ((20 - temp_c) / 10))
+    else:
+        with pytest.raises(CoreError, match="no pot life can be told"):
+            pot_life(60, 20, temp_c)
