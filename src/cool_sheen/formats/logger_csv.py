@@ -18,7 +18,7 @@ from cool_sheen.formats.logger_words import HEADER_WORDS, NEVER
 from cool_sheen.formats.sky_columns import NO_SKY, Placed, SkyRow, read_sky_row, says, sky_columns
 
 MOST_BYTES = 20_000_000
-MOST_ROWS = 200_000
+MOST_ROWS = 120_000  # a year of readings every five minutes
 MOST_COLUMNS = 200
 _LONGEST_LINE = 20_000
 _SAMPLE = 500  # lines by which the table is understood

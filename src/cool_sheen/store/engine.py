@@ -27,6 +27,7 @@ def connect(file: Path) -> Engine:
         pool_size=CONNECTIONS,
         max_overflow=0,
         pool_timeout=_PATIENCE_S,
+        pool_use_lifo=True,  # as few of them as are needed: each remembers pages
     )
     event.listen(engine, "connect", prepare)
     event.listen(engine, "begin", _begin)
@@ -42,6 +43,7 @@ def prepare(connection: Any, _record: Any = None) -> None:
         "foreign_keys=ON",
         "synchronous=FULL",
         "recursive_triggers=ON",
+        "cache_size=-1000",  # kB of pages for each: the system remembers the file, too
     ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
