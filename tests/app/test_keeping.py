@@ -244,6 +244,7 @@ def test_the_page_of_the_data_makes_a_copy_and_looks_the_file_through(demo):
     made = demo.http.post("/data/copy")
     assert made.status_code == 303
     assert "it is whole" in demo.http.get(made.headers["location"]).text
+    assert "it is whole" not in demo.http.get("/data?made=daily-of-somebody.sqlite3").text
     assert "it is sound" in demo.http.get(demo.http.post("/data/check").headers["location"]).text
 
 

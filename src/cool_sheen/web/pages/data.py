@@ -13,9 +13,7 @@ router = APIRouter(prefix="/data")
 
 
 @router.get("")
-def page(
-    request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, made: str = "", sound: str = "", trouble: str = ""
-) -> Response:
+def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, made: str = "", sound: str = "") -> Response:
     """Show where the data are and what copies there are."""
     return _page(request, unit, pages, made=made, sound=sound)
 
@@ -30,15 +28,16 @@ def _page(
     sound: str = "",
     trouble: str = "",
 ) -> Response:
+    kept = keeping.kept(unit)
     return pages.show(
         request,
         unit,
         "data/page.html",
         status,
-        kept=keeping.kept(unit),
+        kept=kept,
         why_words=keeping.WHY_WORDS,
         told_bytes=told_bytes,
-        made=made,
+        made=made if any(copy.file.name == made for copy in kept.copies) else "",
         sound=sound == "yes",
         trouble=trouble,
         daily_kept=KEEPS[DAILY],
