@@ -18,11 +18,14 @@ from cool_sheen.core.climate.series import Series
 from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.opening import open_workshop
+from cool_sheen.service.own_ways import Ways, ways_of
 from cool_sheen.service.part_now import part_now
-from cool_sheen.service.shops import NewShop, NewSpace, set_up
+from cool_sheen.service.shops import NewSpace, set_up
 from cool_sheen.settings import Settings
 from cool_sheen.store.opening import close, open_engine
 from cool_sheen.web.app import create_app
+from cool_sheen.web.forms import mark
+from cool_sheen.web.pages.shop_form import values_of
 
 EXAMPLES = Path(__file__).parent / "examples"
 T0 = datetime(2026, 6, 8, 8, 0, tzinfo=UTC)
@@ -138,9 +141,15 @@ class ShopOnTrial:
         self.http.event_hooks = {"request": [], "response": [_seen]}
         with self.workshop.write() as unit:
             if not demo and not empty:
-                shop = NewShop(name="Trial shop", time_zone="Europe/Berlin")
+                shop = Ways(name="Trial shop", time_zone="Europe/Berlin")
                 room = NewSpace(name="Room", kind="insulated_shop", heater_min_c=20, dehumidifier_max_rh_pct=50)
                 set_up(unit, shop, [room], seed=3)
+
+    def change(self, **fields: str) -> Any:
+        """Change the shop on its page: all that is not named is sent as it stands."""
+        with self.workshop.read() as unit:
+            there = values_of(ways_of(unit.the_shop))
+        return self.http.post("/shop", data={**there, "seen": mark(there), **fields})
 
     def new_part(self, system: str = "two-stage-epoxy", substrate: str = "bare_steel_cast", area: str = "1,4") -> UUID:
         """Make a part through the form, and return its id."""

@@ -13,13 +13,9 @@ from typing import Annotated
 
 import typer
 import uvicorn
-from sqlalchemy import Engine
-from sqlalchemy.exc import SQLAlchemyError
 from starlette.types import ASGIApp
 
 from cool_sheen.service import projections
-from cool_sheen.service.ahead import Worker
-from cool_sheen.service.keeping import Keeper
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
@@ -27,11 +23,9 @@ from cool_sheen.store import copies
 from cool_sheen.store.audit import log_flaws
 from cool_sheen.store.opening import Held, close, open_engine
 from cool_sheen.store.standing import flaws, look
-from cool_sheen.store.troubles import Trouble, told
-from cool_sheen.web.app import create_app
+from cool_sheen.store.troubles import Trouble
 from cool_sheen.web.closed import Closed
-from cool_sheen.web.pages.bench import ready_board
-from cool_sheen.web.templating import Pages
+from cool_sheen.web.premises import Premises
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
 LOOPBACK = "127.0.0.1"
@@ -52,58 +46,15 @@ def serve(
     if _taken(port):
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
-    opening = _Opening(settings, demo)
+    premises = Premises(settings, demo=demo)
     try:
-        served: ASGIApp = opening()
+        served: ASGIApp = premises.open()
     except Trouble as trouble:
         typer.echo(str(trouble), err=True)
-        served = Closed(trouble, opening, settings.host_names)
+        served = Closed(trouble, premises.open, settings.host_names)
     config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False, lifespan="off")
     where = f"http://{LOOPBACK}:{port} (data in {settings.data})"
-    _Announcing(config, opening, where).run()
-
-
-class _Opening:
-    """Opens the shop, now or when what stood in the way is gone, and closes it again."""
-
-    def __init__(self, settings: Settings, demo: bool) -> None:
-        self.settings, self.demo = settings, demo
-        self.workshop: Workshop | None = None
-        self._threads: list[Worker | Keeper] = []
-        self._held: Held | None = None
-
-    def __call__(self) -> ASGIApp:
-        """Return the application. Raises Trouble."""
-        held = Held(self.settings.data)
-        engine: Engine | None = None
-        try:
-            engine = open_engine(self.settings.database)
-            workshop = open_workshop(engine)
-            _lay_when_empty(workshop, self.demo)
-        except BaseException as error:
-            if engine is not None:
-                engine.dispose()
-            held.let_go()
-            if isinstance(error, SQLAlchemyError):
-                raise Trouble(told(error) or f"The shop cannot be opened: {error}") from error
-            raise
-        self._held = held
-        served = create_app(workshop, self.settings)
-        pages: Pages = served.state.pages
-        self._threads = [Worker(workshop, lambda unit, _: ready_board(unit, pages), pages.load), Keeper(workshop)]
-        for thread in self._threads:
-            thread.start()
-        self.workshop = workshop
-        return served
-
-    def close(self) -> None:
-        """Let what is in hand come to its end, and leave one whole file."""
-        for thread in self._threads:
-            thread.stop()
-        if self.workshop is not None:
-            close(self.workshop.engine)
-        if self._held is not None:
-            self._held.let_go()
+    _Announcing(config, premises, where).run()
 
 
 @contextmanager
@@ -192,14 +143,6 @@ def check(
     typer.echo(f"{settings.database} is sound (schema {standing.revision}).")
 
 
-def _lay_when_empty(workshop: Workshop, demo: bool) -> None:
-    with workshop.write() as unit:
-        if demo and unit.shop is None:
-            from cool_sheen.demo import shop as demo_shop  # only whoever lays it pays for it
-
-            demo_shop.lay(unit)
-
-
 def _taken(port: int) -> bool:
     with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -213,9 +156,9 @@ def _taken(port: int) -> bool:
 class _Announcing(uvicorn.Server):
     """A server that says so when it can serve."""
 
-    def __init__(self, config: uvicorn.Config, opening: _Opening, where: str) -> None:
+    def __init__(self, config: uvicorn.Config, premises: Premises, where: str) -> None:
         super().__init__(config)
-        self.opening, self.where = opening, where
+        self.premises, self.where = premises, where
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
         await super().startup(sockets)
@@ -223,12 +166,14 @@ class _Announcing(uvicorn.Server):
             gc.collect()
             gc.enable()
             gc.freeze()  # what was loaded to serve stays: nobody has to look through it again
-            closed = self.opening.workshop is None
+            closed = not self.premises.is_open
             print(f"Cool Sheen {'is closed, and says why' if closed else 'serves'} at {self.where}", flush=True)
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
         await super().shutdown(sockets)
-        await asyncio.to_thread(self.opening.close)  # here, since the signal that ends the program comes again after it
+        await asyncio.to_thread(
+            self.premises.close
+        )  # here, since the signal that ends the program comes again after it
 
 
 if __name__ == "__main__":

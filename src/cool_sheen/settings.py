@@ -23,3 +23,8 @@ class Settings(BaseSettings):
     def database(self) -> Path:
         """The database's file."""
         return self.data / "cool-sheen.sqlite3"
+
+    @property
+    def demo_database(self) -> Path:
+        """The file of the demo shop that is looked at beside one's own."""
+        return self.data / "demo" / self.database.name

@@ -11,7 +11,7 @@ from tests.support import T0, ShopOnTrial
 from cool_sheen.core.drying.phases import Phase
 from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.plan.rest import rest_of
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
@@ -49,7 +49,7 @@ def test_every_system_can_be_worked_from_bare_to_finished(shop, system):
 def test_a_plan_keeps_every_window_and_every_gate(shop, system):
     part = shop.new_part(system, "bare_timber" if system in WOOD else "bare_steel_sheet")
     found = shop.standing(part)
-    day = WorkingDay(*_hours("08:00", "18:00"))
+    day = WorkingHours.every_day(*_hours("08:00", "18:00"))
     assert found.situation.day == day  # nobody has worked late
     plan = rest_of(found.situation)
     assert not plan.stuck
@@ -59,7 +59,7 @@ def test_a_plan_keeps_every_window_and_every_gate(shop, system):
         assert one.end <= after.start
     for planned in plan.steps:
         local = planned.start.astimezone(day.zone).time()
-        assert day.opens <= local <= day.closes
+        assert time(8) <= local <= time(18)
         if isinstance(planned.step, CoatStep):
             for gate in gates_of(found.situation, planned.step, planned.start):
                 assert gate.shut_at(planned.start) is None

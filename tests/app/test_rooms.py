@@ -81,9 +81,6 @@ def test_a_space_described_anew_is_felt_by_its_parts_at_once_and_what_cannot_be_
         assert re.search(rf'name="{name}"[^>]*value="{typed}"', wrong.text)
     twice = shop.http.post("/spaces", data={"name": " room ", "kind": "outdoors"})
     assert (twice.status_code, "There is a “room” already" in twice.text) == (422, True)
-    assert shop.http.post("/spaces", data={"op": "place", "latitude": "51", "longitude": "10"}).status_code == 303
-    assert "rises at <b>0" in shop.http.get("/spaces").text
-    assert shop.http.post("/spaces", data={"op": "place", "latitude": "91", "longitude": "10"}).status_code == 422
 
 
 def test_a_typed_reading_is_believed_fades_and_can_be_taken_back(shop):

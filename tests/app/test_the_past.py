@@ -254,7 +254,7 @@ def test_what_is_seen_outdoors_counts_at_once_and_direct_sun_waits_for_shade(sho
     shop.clock.turn(minutes=10)
     assert read(shop, yard, 20, 50, sky="calm").status_code == 303
     assert read(shop, yard, 20, 50, sky="frogs").status_code == 422
-    assert shop.http.post("/spaces", data={"op": "place", "latitude": "51", "longitude": "10"}).status_code == 303
+    assert shop.change(latitude="51", longitude="10").status_code == 303
     shown = shop.http.get(page).text
     assert "shut</span> direct sun" in shown
     assert "Put it in the shade</b>" in shown

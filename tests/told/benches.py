@@ -42,7 +42,7 @@ from cool_sheen.core.survey.shapes import NEEDS, Shape
 from cool_sheen.core.survey.zones import bared_first, gone_off
 from cool_sheen.core.takeoff.needs import Reservoir
 from cool_sheen.core.units import DIMENSIONS, amount, read_quantity, shown
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import LABOUR, WAYS, labour_minutes, transfer_efficiency
 from cool_sheen.core.work.make_ready import make_ready
 from tests.support import T0, steady
@@ -289,7 +289,7 @@ def _survey(page: Page) -> None:
 
 
 def _hours(page: Page) -> None:
-    berlin = WorkingDay(UTC_DAY.opens, UTC_DAY.closes, ZoneInfo("Europe/Berlin"))
+    berlin = WorkingHours(UTC_DAY.week, ZoneInfo("Europe/Berlin"))
     for day in (UTC_DAY, berlin, UTC_DAY.working_late(at(11)), UTC_DAY.working_late(at(23))):
         for hours in (-1, 0, 5, 9.9, 10, 11.5, 13, 16.5, 23.9):
             page.say(at(hours), day.fit(at(hours), timedelta(minutes=30)), day.fit(at(hours), timedelta(hours=11)), day.next_opening(at(hours)),

@@ -28,13 +28,13 @@ from cool_sheen.core.part.film_clock import CoatClock, unknown_factor
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.owed import owed_to
 from cool_sheen.core.work.steps import steps_of
 from cool_sheen.formats.catalogue import shipped
 
-UTC_DAY = WorkingDay(time(8), time(18), ZoneInfo("UTC"))
-ALWAYS = WorkingDay(time(0), time(23, 59), ZoneInfo("UTC"))
+UTC_DAY = WorkingHours.every_day(time(8), time(18), ZoneInfo("UTC"))
+ALWAYS = WorkingHours.every_day(time(0), time(23, 59), ZoneInfo("UTC"))
 
 
 def climate(air_temp_c: float = 20, rh_pct: float = 50, days: int = 20, night_c: float | None = None) -> PartClimate:
@@ -59,7 +59,7 @@ class PaperPart:
 
     def __init__(
         self, system: str | System = "two-stage-epoxy", sees: PartClimate | None = None, *zones: ZoneFacts,
-        day: WorkingDay = ALWAYS,
+        day: WorkingHours = ALWAYS,
     ) -> None:  # fmt: skip
         self.system = shipped().systems[system] if isinstance(system, str) else system
         self.products: dict[str, Product] = {key: shipped().products[key] for key in self.system.products()}

@@ -22,14 +22,14 @@ from cool_sheen.core.errors import Inconsistent, OutOfRange
 from cool_sheen.core.film.hiding import coats_missing
 from cool_sheen.core.film.planned import coats_to_hide, planned_build
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.formats.catalogue import compatibility, shipped
 
 SHELF = shipped().products
 TABLE = compatibility()
-DAY = WorkingDay(time(8), time(18), ZoneInfo("UTC"))
+DAY = WorkingHours.every_day(time(8), time(18), ZoneInfo("UTC"))
 CLIMATE = climate(21, 50)
 
 

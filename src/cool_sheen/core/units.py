@@ -203,6 +203,18 @@ def amount(value: float, dimension: str, units: str = "metric", digits: int | No
     return f"{number:.{places}f} {sign}"
 
 
+def bound(value: float, dimension: str, units: str = "metric") -> str:
+    """Write the bound of a field in the units of a system: round figures, such as ``2,000 µm`` or ``140 °F``.
+
+    Args:
+        value: In the dimension's unit inside.
+        dimension: A key of DIMENSIONS.
+        units: ``metric`` or ``us``.
+    """
+    number, sign = shown(value, dimension, units)
+    return f"{number:.3g} {sign}" if abs(number) < 100 else f"{number:,.0f} {sign}"
+
+
 def display_units(system: str = "metric") -> dict[str, str]:
     """Return the sign of each dimension's unit in a system."""
     return {name: kind.shown[system][1] for name, kind in DIMENSIONS.items()}

@@ -11,8 +11,9 @@ from cool_sheen.service.batches import find, recent
 from cool_sheen.service.jobs import NewPart, add_part, add_project
 from cool_sheen.service.mixing import pouring
 from cool_sheen.service.mixing.plan import Asked
+from cool_sheen.service.own_ways import Ways
 from cool_sheen.service.part_now import PartNow, part_now
-from cool_sheen.service.shops import NewShop, NewSpace, add_space, set_place, set_up
+from cool_sheen.service.shops import NewSpace, add_space, set_place, set_up
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part, Project
 
@@ -139,7 +140,7 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     """Make the demo shop. Raises Refused when a shop is there already."""
     set_up(
         unit,
-        NewShop(name="Hollow Lane Refinishing", time_zone=time_zone),
+        Ways(name="Hollow Lane Refinishing", time_zone=time_zone),
         [],
         seed=DEMO_SEED,
         demo=True,

@@ -15,8 +15,9 @@ from cool_sheen.core.log.entries import SCHEMA_VERSION, CoatPayload, SandPayload
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, steps_of
 from cool_sheen.demo.shop import SPACES
+from cool_sheen.service.own_ways import Ways
 from cool_sheen.service.projections import fill
-from cool_sheen.service.shops import NewShop, add_space, set_place, set_up
+from cool_sheen.service.shops import add_space, set_place, set_up
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Face, LogEntry, LogTarget, Part, Project, Zone
 
@@ -52,7 +53,7 @@ class _Line:
 
 def lay_years(unit: Unit, years: Years) -> None:
     """Make a shop with years of finished work and some live parts; each part has its steps, coats, tests and notes."""
-    set_up(unit, NewShop(name="Hollow Lane Refinishing", time_zone="Europe/Berlin"), [], seed=7)
+    set_up(unit, Ways(name="Hollow Lane Refinishing", time_zone="Europe/Berlin"), [], seed=7)
     set_place(unit, 51.0, 10.0)
     spaces = [add_space(unit, new).uuid for new in SPACES.values()]
     random = Random(years.seed)  # noqa: S311 - a shop to measure with

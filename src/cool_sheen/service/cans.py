@@ -98,12 +98,19 @@ def can_counts(unit: Unit, shop: Shop, found_all: Sequence[PartNow], moves: Move
             stint = Stint(found.part.uuid, found.part.name, day, 1, coat.ml)
             stints.setdefault(coat.product, []).append(stint)
     return [
-        CanCount(sheet, _sessions(sheet, stints.get(key, [])), tuple(dict.fromkeys(unplanned.get(key, []))))
+        CanCount(
+            sheet, _sessions(sheet, stints.get(key, []), shop.fresh_can), tuple(dict.fromkeys(unplanned.get(key, [])))
+        )
         for key, sheet in products.items()
     ]
 
 
-def _sessions(product: Product, stints: list[Stint]) -> tuple[Sitting, ...]:
+def _once(names: Sequence[str]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(names))
+
+
+def _sessions(product: Product, stints: list[Stint], fresh: bool) -> tuple[Sitting, ...]:
+    """The sessions in order; where no fresh can is wanted, what is left of the last one is used up first."""
     by_day: dict[date, dict[UUID, Stint]] = {}
     for stint in stints:
         day = by_day.setdefault(stint.day, {})
@@ -111,7 +118,12 @@ def _sessions(product: Product, stints: list[Stint]) -> tuple[Sitting, ...]:
         day[stint.part] = (
             stint if was is None else Stint(stint.part, stint.name, stint.day, was.coats + 1, was.ml + stint.ml)
         )
-    return tuple(
-        Sitting(day, tuple(parts.values()), cans_of(product, math.fsum(s.ml for s in parts.values())))
-        for day, parts in sorted(by_day.items())
-    )
+    out: list[Sitting] = []
+    opened, used = 0, 0.0
+    for on, parts in sorted(by_day.items()):
+        ml = math.fsum(s.ml for s in parts.values())
+        used += ml
+        cans = cans_of(product, ml) if fresh else cans_of(product, used) - opened
+        opened += cans
+        out.append(Sitting(on, tuple(parts.values()), cans))
+    return tuple(out)

@@ -10,12 +10,14 @@ from sqlalchemy import select
 from cool_sheen.core.materials.cost import Cost, cents
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.takeoff.amounts import paint_of
-from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off, work_of
+from cool_sheen.core.takeoff.equipment import Equipment
+from cool_sheen.core.takeoff.needs import TakeOff, take_off, work_of
 from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.part_now import PartNow, parts_of
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
-from cool_sheen.service.stores import consumables, reservoir_of, shopping
+from cool_sheen.service.stores import consumables, shopping
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Project, Shop
 
@@ -64,7 +66,7 @@ def _costed(
     shelf = shelf_now(unit)
     rows, need = [], TakeOff()
     for found in parts:
-        taken = _whole(unit, shelf, found, reservoir_of(shop))
+        taken = _whole(unit, shelf, found, equipment_of(shop))
         need.add(taken)
         rows.append(
             Costed(found.part.name, Cost(taken.hours, shop.labour_rate, _materials(unit, taken, prices), Decimal(0)))
@@ -85,16 +87,16 @@ def _costed(
     return Costed(project.name, cost, tuple(rows), project, (*need.unknown, *bag.unknown))
 
 
-def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, reservoir: Reservoir) -> TakeOff:
+def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) -> TakeOff:
     """The take-off of all steps of a part, done or not."""
-    key = ("whole", found.version, shelf.version, reservoir)
+    key = ("whole", found.version, shelf.version, equipment)
 
     def make() -> TakeOff:
         zones = found.zones
         steps = found.owed.steps
         coats = [paint_of(s, zones, found.products) for s in steps if isinstance(s, CoatStep)]
-        made = take_off(found.part.name, coats, found.products, shelf.supplies, reservoir)
-        made.used, made.hours = work_of(steps, coats, reservoir, unit.catalogue.rates)
+        made = take_off(found.part.name, coats, found.products, shelf.supplies, equipment)
+        made.used, made.hours = work_of(steps, coats, equipment, unit.catalogue.rates)
         return made
 
     kept: TakeOff = unit.kept.get(key, make)
@@ -129,16 +131,4 @@ def set_money(unit: Unit, uuid: UUID, money: Terms) -> None:
         raise Refused("There is no such project here.", status=404)
     project.price, project.hire_cost = money.price, money.hire
     project.hire_hours_saved, project.goodwill_hours = money.hours_saved, money.goodwill_hours
-    unit.session.flush()
-
-
-def set_shop(unit: Unit, rate: Decimal, currency: str, reservoir_ml: float, loss_ml: float) -> None:
-    """Keep the shop's hourly rate and its gun. Raises Refused when a fill would lose more than it holds."""
-    shop = unit.shop
-    if shop is None:
-        raise Refused("Set the shop up first.", status=409)
-    if loss_ml >= reservoir_ml:
-        raise Refused("That cannot be.", {"loss": "The loss of a fill must be less than the gun's cup holds."})
-    shop.labour_rate, shop.currency = rate, currency
-    shop.reservoir_ml, shop.loss_ml = reservoir_ml, loss_ml
     unit.session.flush()

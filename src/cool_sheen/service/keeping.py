@@ -25,7 +25,7 @@ WHY_WORDS = {
     copies.DAILY: "of the day",
     copies.BEFORE_UPGRADE: "before an upgrade",
     copies.BY_HAND: "made by hand",
-    copies.REPLACED: "what a copy replaced",
+    copies.REPLACED: "put aside for another file",
 }
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, time
+from datetime import datetime
 from functools import cached_property
 from typing import Any
 from uuid import UUID
@@ -20,7 +20,7 @@ from cool_sheen.core.part.status import State
 from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.owed import Owed, StepRow, owed_to
 from cool_sheen.core.work.steps import CoatStep, Step, steps_of
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
@@ -28,11 +28,12 @@ from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, zone_facts
 from cool_sheen.service.learning import Lessons, drying_hash, lessons
+from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.shelf_now import shelf_now
-from cool_sheen.service.unit import Missing, Unit, zone_of
+from cool_sheen.service.unit import Missing, Unit
 from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
-from cool_sheen.store.models import Part, PartStatus, Shop, Space
+from cool_sheen.store.models import Part, PartStatus, Space
 
 
 @dataclass(eq=False)
@@ -47,7 +48,7 @@ class PartNow:
     space: Space
     mark: tuple[Hashable, ...]
     _logged: "_Logged"
-    _day: WorkingDay
+    _day: WorkingHours
     _pots: Mapping[str, Pot]
 
     @cached_property
@@ -193,13 +194,13 @@ class _Around:
     spaces: dict[UUID, Space]
     learned: Lessons
     weather: Weather
-    day: WorkingDay
+    day: WorkingHours
     batches: list[RunningBatch]
 
 
 def _around(unit: Unit) -> _Around:
     usable = [batch for batch in recent(unit) if batch.state.pours and batch.usable(unit.now)]
-    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), working_day(unit.the_shop), usable)
+    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), usable)
 
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
@@ -295,11 +296,6 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
         lambda product, speed: own_hardener(product, speed, supplies),
         is_winter(unit.now.astimezone(unit.zone), unit.the_shop.latitude),
     )
-
-
-def working_day(shop: Shop) -> WorkingDay:
-    """Return when a shop works, by its own clock."""
-    return WorkingDay(time.fromisoformat(shop.opens), time.fromisoformat(shop.closes), zone_of(shop))
 
 
 def promised(found: PartNow) -> dict[str, Any]:

@@ -3,12 +3,12 @@
 from datetime import UTC, datetime
 from typing import Annotated, Literal
 from uuid import UUID, uuid4
-from zoneinfo import available_timezones
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 
 from cool_sheen.service.learning import learn_again
+from cool_sheen.service.own_ways import Ways, put_ways
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import climate as records
 from cool_sheen.store.models import Shop, Space, SpaceAsItWas
@@ -43,22 +43,14 @@ class NewSpace(BaseModel):
     wind_break: bool = False
 
 
-class NewShop(BaseModel):
-    """What is asked at the first start."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(min_length=1, max_length=80)
-    time_zone: str
-    units: Literal["metric", "us"] = "metric"
-
-
-def set_up(unit: Unit, new: NewShop, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
-    """Make the shop. Raises Refused when there is one, or the time zone is not known."""
+def set_up(unit: Unit, ways: Ways, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
+    """Make the shop. Raises Refused when there is one, or its ways cannot be."""
     if unit.shop is not None:
         raise Refused("The shop is set up already.", status=409)
-    if new.time_zone not in available_timezones():
-        raise Refused("Something is missing.", {"time_zone": "Choose a time zone of the list, such as Europe/Berlin."})
-    shop = Shop(id=1, name=new.name, time_zone=new.time_zone, units=new.units, weather_seed=seed, is_demo=demo)
+    shop = Shop(id=1, weather_seed=seed, is_demo=demo)
+    for name in Ways.model_fields:
+        setattr(shop, name, None)  # a row that is not written yet has no defaults
+    put_ways(shop, ways)
     unit.session.add(shop)
     for space in spaces:
         add_space(unit, space)

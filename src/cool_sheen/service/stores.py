@@ -14,11 +14,13 @@ from cool_sheen.core.materials.kits import Kit, Purchase, cheapest
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.takeoff.amounts import Transfer, coats_ahead
-from cool_sheen.core.takeoff.needs import LayerNeed, Reservoir, TakeOff, take_off, work_of
+from cool_sheen.core.takeoff.equipment import Equipment
+from cool_sheen.core.takeoff.needs import LayerNeed, TakeOff, take_off, work_of
 from cool_sheen.core.units import Millilitres
 from cool_sheen.core.work.steps import only_on
 from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
+from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
@@ -97,26 +99,21 @@ class Stores:
     projects: list[tuple[UUID, str]]  # that something is planned for, the newest first
 
 
-def reservoir_of(shop: Shop) -> Reservoir:
-    """The shop's gun: what its reservoir holds, and what each fill loses."""
-    return Reservoir(shop.reservoir_ml, shop.loss_ml)
-
-
 @dataclass(frozen=True)
 class Basis:
     """What an estimate goes by: the shelf, the gun, and how much of the paint ends on a part."""
 
     shelf: WholeShelf
-    reservoir: Reservoir
+    equipment: Equipment
     transfer: Transfer
     version: tuple[object, ...]
 
 
 def basis_of(unit: Unit, shop: Shop, estimate: str = "shop") -> Basis:
     """Return what to reckon with: the shop's own use, or the book's transfer."""
-    shelf, reservoir = shelf_now(unit), reservoir_of(shop)
+    shelf, equipment = shelf_now(unit), equipment_of(shop)
     learned = tuple(yields(unit).items()) if estimate == "shop" else ()
-    return Basis(shelf, reservoir, transfer_of(unit, estimate), (shelf.version, reservoir, learned))
+    return Basis(shelf, equipment, transfer_of(unit, estimate), (shelf.version, equipment, learned))
 
 
 def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
@@ -124,9 +121,9 @@ def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
 
     def make() -> TakeOff:
         coats = coats_ahead(found.owed, found.zones, found.products, basis.transfer)
-        made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.reservoir)
+        made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.equipment)
         steps = [only_on(row.step, row.owed | row.passed, found.zones) for row in found.owed.left()]
-        made.used, made.hours = work_of(steps, coats, basis.reservoir, unit.catalogue.rates)
+        made.used, made.hours = work_of(steps, coats, basis.equipment, unit.catalogue.rates)
         return made
 
     kept: TakeOff = unit.kept.get(("take-off", found.version, basis.version), make)

@@ -114,7 +114,7 @@ def restore(file: Path, source: Path, at: datetime) -> Path | None:
     try:
         forget(fresh)
         copy(source, fresh)
-        replaced = _set_aside(file, at)
+        replaced = set_aside(file, at)
         os.replace(fresh, file)
         _sync(file.parent)
     except OSError as error:
@@ -122,7 +122,8 @@ def restore(file: Path, source: Path, at: datetime) -> Path | None:
     return replaced
 
 
-def _set_aside(file: Path, at: datetime) -> Path | None:
+def set_aside(file: Path, at: datetime) -> Path | None:
+    """Put a shop's file, which nobody works with, among its copies; return where it is, None when there was none."""
     if not file.exists() and not beside(file).exists():
         return None
     kept = _free(file.parent / FOLDER / name_of(REPLACED, at))

@@ -11,6 +11,10 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from cool_sheen.store.types import Money, UtcDateTime
 
 
+def _usual_equipment() -> dict[str, Any]:
+    return {"hvlp": [600.0, 25.0], "conventional": [600.0, 25.0], "airless": [None, 250.0]}
+
+
 class Base(DeclarativeBase):
     """All tables, and how Python types become columns."""
 
@@ -19,6 +23,7 @@ class Base(DeclarativeBase):
         Decimal: Money,
         dict[str, Any]: JSON,
         list[dict[str, Any]]: JSON,
+        list[Any]: JSON,
     }
 
 
@@ -32,15 +37,18 @@ class Shop(Base):
     time_zone: Mapped[str]
     units: Mapped[str]
     weather_seed: Mapped[int]
-    opens: Mapped[str] = mapped_column(default="08:00")
-    closes: Mapped[str] = mapped_column(default="18:00")
     is_demo: Mapped[bool] = mapped_column(default=False)
+    place: Mapped[str] = mapped_column(default="")  # in words
     latitude: Mapped[float | None] = mapped_column(default=None)
     longitude: Mapped[float | None] = mapped_column(default=None)
     currency: Mapped[str] = mapped_column(default="€")
     labour_rate: Mapped[Decimal] = mapped_column(default=Decimal("42.00"))  # for an hour, hands-on
-    reservoir_ml: Mapped[float] = mapped_column(default=600.0)
-    loss_ml: Mapped[float] = mapped_column(default=25.0)  # stays in cup and hose at each fill
+    week: Mapped[list[Any]] = mapped_column(default=lambda: [["08:00", "18:00"]] * 7)  # Monday first; None: shut
+    days_off: Mapped[list[Any]] = mapped_column(default=list)  # first day, last day, why
+    equipment: Mapped[dict[str, Any]] = mapped_column(default=_usual_equipment)  # method -> what it holds, and loses
+    fresh_can: Mapped[bool] = mapped_column(default=True)  # each session begins with a fresh can
+    alarm: Mapped[str] = mapped_column(default="chime")
+    keys: Mapped[bool] = mapped_column(default=True)
 
 
 class Space(Base):
@@ -88,6 +96,12 @@ class Project(Base):
     hire_cost: Mapped[Decimal | None] = mapped_column(default=None)
     hire_hours_saved: Mapped[float | None] = mapped_column(default=None)
     goodwill_hours: Mapped[float | None] = mapped_column(default=None)
+    customer: Mapped[str] = mapped_column(default="")
+    colour: Mapped[str] = mapped_column(default="")  # as the customer calls it
+    due_at: Mapped[datetime | None] = mapped_column(default=None)  # usable by then
+    note: Mapped[str] = mapped_column(default="")
+    away: Mapped[str] = mapped_column(default="")  # archived, deleted
+    away_at: Mapped[datetime | None] = mapped_column(default=None)
     parts: Mapped[list["Part"]] = relationship(back_populates="project", order_by="Part.created_at")
 
 
@@ -101,6 +115,9 @@ class Part(Base):
     substrate: Mapped[str]
     area_m2: Mapped[float]
     created_at: Mapped[datetime]
+    after_uuid: Mapped[UUID | None] = mapped_column(default=None)  # the part that comes first
+    away: Mapped[str] = mapped_column(default="")  # aside, archived, deleted
+    away_at: Mapped[datetime | None] = mapped_column(default=None)
     changes: Mapped[int] = mapped_column(default=0)  # counts what is changed on it, its zones and its faces
     # Deferred: a page that knows a part's plan by its changes does not read them.
     system: Mapped[dict[str, Any]] = mapped_column(deferred=True)

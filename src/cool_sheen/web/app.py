@@ -11,6 +11,7 @@ from cool_sheen.settings import Settings
 from cool_sheen.web import problems
 from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing
 from cool_sheen.web.assets import Assets
+from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
     bench,
     components,
@@ -20,6 +21,7 @@ from cool_sheen.web.pages import (
     part,
     scale,
     shelf,
+    shop,
     spaces,
     start,
     stores,
@@ -34,8 +36,14 @@ from cool_sheen.web.troubles import Teller, Troubles
 from cool_sheen.web.turnstile import Turnstile
 
 
-def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
-    """Return the application over a workshop."""
+def create_app(workshop: Workshop, settings: Settings | None = None, premises: Premises | None = None) -> FastAPI:
+    """Return the application over a workshop.
+
+    Args:
+        workshop: The shop that it serves.
+        settings: Under which names it is served, and with which pages.
+        premises: What goes to the demo and back; None where there is nowhere to go.
+    """
     settings = settings or Settings()
     app = FastAPI(
         title="Cool Sheen",
@@ -47,7 +55,8 @@ def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
         separate_input_output_schemas=False,
     )
     assets = Assets()
-    app.state.workshop, app.state.pages = workshop, Pages(workshop, assets)
+    app.state.workshop, app.state.pages = workshop, Pages(workshop, assets, has_demo=premises is not None)
+    app.state.premises = premises
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
     for module in (
@@ -61,6 +70,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None) -> FastAPI:
         what_if,
         part,
         shelf,
+        shop,
         spaces,
         weather,
         start,

@@ -2,13 +2,13 @@
 
 import hashlib
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any
+from typing import Annotated, Any, Protocol
 from uuid import UUID
 
 from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 
-from cool_sheen.service.unit import Pressed, Unit, Workshop, bring_press
+from cool_sheen.service.unit import Pressed, Refused, Unit, Workshop, bring_press
 from cool_sheen.store.models import Shop
 from cool_sheen.web.templating import Pages
 
@@ -29,6 +29,25 @@ async def pages_of(request: Request) -> Pages:
     return pages
 
 
+class Premises(Protocol):
+    """What goes from one's own shop to the demo, and back."""
+
+    def open_demo(self, *, anew: bool = False) -> None:
+        """Serve the demo. Raises Trouble."""
+
+    def open_own(self) -> None:
+        """Serve one's own shop. Raises Trouble."""
+
+
+async def premises_of(request: Request) -> Premises:
+    """Return the premises. Raises Refused: this application has but one shop."""
+    found: Premises | None = request.app.state.premises
+    if found is None:
+        raise Refused("There is no other shop to go to from here.", status=409)
+    return found
+
+
+PremisesDep = Annotated[Premises, Depends(premises_of)]
 WorkshopDep = Annotated[Workshop, Depends(workshop_of)]
 PagesDep = Annotated[Pages, Depends(pages_of)]
 

@@ -5,13 +5,14 @@ import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from decimal import Decimal, InvalidOperation
 from types import MappingProxyType
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import read_quantity
+from cool_sheen.core.units import bound, read_quantity
 from cool_sheen.service.unit import Refused
 
 SEEN = "seen"  # the field in which a form brings back the mark of what it was made from
@@ -29,6 +30,8 @@ def mark(there: Mapping[str, Any]) -> str:
 
 _FIRST_YEAR, _LAST_YEAR = 1970, 2200
 _LONGEST_FIGURE = 100
+_ROUNDING = 1e-9
+_MOST_MONEY = 10_000_000
 
 
 class Twice(ValueError):
@@ -126,11 +129,25 @@ class Typed:
         except NotReadable as error:
             self.notes[name] = str(error)
             return None
-        if not low < number <= high:
-            least = "from 0 up" if -0.01 < low < 0 else f"more than {low:g} and up"
-            self.notes[name] = f"Enter {least} to {high:g}, in the shop's units or with a unit."
+        if not low < number <= high + abs(high) * _ROUNDING:  # 113 °F is 45.00000000000006 °C
+            least = "from 0" if -0.01 < low < 0 else f"more than {bound(low, dimension, self.units)} and up"
+            self.notes[name] = f"Enter {least} to {bound(high, dimension, self.units)}."
             return None
         return number
+
+    def money(self, name: str) -> Decimal | None:
+        """Return an amount of money, exactly as it was typed; nothing typed is None."""
+        text = str(self.values.get(name, "")).strip().replace(",", ".")
+        if not text:
+            return None
+        try:
+            value = Decimal(text)
+        except InvalidOperation:
+            value = Decimal("NaN")
+        if not value.is_finite() or not 0 <= value <= _MOST_MONEY or -int(value.as_tuple().exponent) > 4:
+            self.notes[name] = "Enter an amount of money from 0 up, such as 480 or 23.50."
+            return None
+        return value
 
     def number(self, name: str, low: float, high: float) -> float | None:
         """Return an optional plain number between two bounds."""

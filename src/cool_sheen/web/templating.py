@@ -18,6 +18,7 @@ from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.forms import mark
+from cool_sheen.web.views.week import week_in_words
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
 PAGES = (
@@ -57,7 +58,7 @@ def _environment() -> Environment:
         auto_reload=False,
         bytecode_cache=_compiled_templates(),
     )
-    environment.filters.update(amount=amount, when=when, exact=exact)
+    environment.filters.update(amount=amount, when=when, exact=exact, week=week_in_words)
     return environment
 
 
@@ -81,8 +82,8 @@ def compile_templates() -> None:
 class Pages:
     """Renders templates for an application."""
 
-    def __init__(self, workshop: Workshop, assets: Assets) -> None:
-        self.workshop = workshop
+    def __init__(self, workshop: Workshop, assets: Assets, *, has_demo: bool = False) -> None:
+        self.workshop, self.has_demo = workshop, has_demo
         self.environment = _environment()
         self.environment.globals.update(
             asset=assets.url,
@@ -123,6 +124,7 @@ class Pages:
             "now": unit.now if unit is not None else self.workshop.now(),
             "path": path,
             "booth": booth,
+            "has_demo": self.has_demo,
             "noticed": self.workshop.noticed,
             "weather_of": weather_age(unit) if unit is not None and shop else None,
         }

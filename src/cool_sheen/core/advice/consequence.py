@@ -21,7 +21,7 @@ from cool_sheen.core.plan.rest import rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.takeoff.amounts import millilitres
 from cool_sheen.core.units import Hours, Micron, SquareMetres
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import WAYS, labour_minutes, transfer_efficiency
 from cool_sheen.core.work.owed import owed_to
 from cool_sheen.core.work.steps import CoatStep, steps_of
@@ -33,7 +33,7 @@ class Setting:
 
     zones: tuple[ZoneFacts, ...]
     climate: PartClimate
-    day: WorkingDay
+    day: WorkingHours
     now: datetime
     products: Mapping[str, Product]
     factor: FactorOf = unknown_factor

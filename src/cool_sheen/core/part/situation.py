@@ -12,7 +12,7 @@ from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import MOST_COATS, CoatClock, FactorOf, coat_clocks, unknown_factor
 from cool_sheen.core.part.key import NO_KEY, Key, key_of
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.work.hours import WorkingDay
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.owed import Owed
 
 
@@ -59,7 +59,7 @@ class Situation:
     history: History
     climate: PartClimate
     products: Mapping[str, Product]  # by key: the revisions that the part was planned with
-    day: WorkingDay
+    day: WorkingHours
     factor: FactorOf = unknown_factor
     pots: Mapping[str, Pot] = field(default_factory=dict)
     hardener: HardenerOf = as_the_sheet

@@ -1,6 +1,5 @@
 """What is needed: everything that the coats to come will take, by layer and by component."""
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -11,30 +10,10 @@ from cool_sheen.core.materials.consumables import Rates, Used, wear
 from cool_sheen.core.mixing.ratios import shares
 from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
 from cool_sheen.core.takeoff.amounts import CoatPaint
+from cool_sheen.core.takeoff.equipment import Equipment
 from cool_sheen.core.units import Hours, Millilitres, SquareMetres
 from cool_sheen.core.work.labour import WAYS, labour_minutes
 from cool_sheen.core.work.steps import SandStep, Step
-
-_IN_CANS = "aerosol"
-
-
-@dataclass(frozen=True, slots=True)
-class Reservoir:
-    """What the gun holds, and what stays in cup and hose at each fill. [ml]"""
-
-    reservoir_ml: Millilitres = 600.0
-    loss_ml: Millilitres = 25.0
-
-    def fills(self, net_ml: Millilitres, method: str) -> int:
-        """Fills that it takes; brush and roller have none to lose. [1]"""
-        if method in ("brush", "roller", _IN_CANS):
-            return 0
-        room = max(1.0, self.reservoir_ml - self.loss_ml)
-        return math.ceil(round(net_ml / room, 9))
-
-    def loss(self, net_ml: Millilitres, method: str) -> Millilitres:
-        """What the fills leave behind. [ml]"""
-        return self.fills(net_ml, method) * self.loss_ml
 
 
 @dataclass(slots=True)
@@ -96,7 +75,7 @@ def take_off(
     coats: Sequence[CoatPaint],
     products: Mapping[str, Product],
     supplies: Mapping[str, Supply],
-    reservoir: Reservoir,
+    equipment: Equipment,
 ) -> TakeOff:
     """Work out what the coats of one part take.
 
@@ -105,7 +84,7 @@ def take_off(
         coats: Coats to come.
         products: Sheets by key.
         supplies: Everything that leaves no film, by key.
-        reservoir: What the gun holds, and what a fill loses.
+        equipment: What the guns hold, and what a fill loses.
 
     Returns: Needs by layer and by component. A hardener or reducer that serves several layers is one component.
         Each layer's coats of one day are filled together: the loss counts for each fill of a layer. A layer whose mix
@@ -128,8 +107,8 @@ def take_off(
             len(group),
             sum(c.area_m2 for c in group),
             net,
-            reservoir.loss(net, method),
-            reservoir.fills(net, method),
+            equipment.loss(net, method),
+            equipment.fills(net, method),
         )
         out.layers.append(need)
         try:
@@ -149,14 +128,14 @@ def take_off(
 
 
 def work_of(
-    steps: Sequence[Step], coats: Sequence[CoatPaint], reservoir: Reservoir, rates: Rates
+    steps: Sequence[Step], coats: Sequence[CoatPaint], equipment: Equipment, rates: Rates
 ) -> tuple[Used, Hours]:
     """Work out what sanding, masking and cleaning wear out, and the hands-on hours.
 
     Args:
         steps: The steps that are meant, each for the zones that it names.
         coats: The coats that are meant.
-        reservoir: What the gun holds, and what a fill loses.
+        equipment: What the guns hold, and what a fill loses.
         rates: The shop's rates.
     """
     method = coats[0].method if coats else "hvlp"
@@ -165,6 +144,6 @@ def work_of(
     layers: dict[str, list[CoatPaint]] = {}
     for coat in coats:
         layers.setdefault(coat.step.layer.id, []).append(coat)
-    fills = sum(reservoir.fills(sum(c.ml for c in group), group[0].method) for group in layers.values())
+    fills = sum(equipment.fills(sum(c.ml for c in group), group[0].method) for group in layers.values())
     used = wear(rates, sanding, masked, fills, [group[-1].method for group in layers.values()])
     return used, sum(labour_minutes(s.kind, s.area_m2, s.method) for s in steps) / 60

@@ -1,37 +1,80 @@
 """When the shop works, by its own clock."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 STAYS_ON = timedelta(hours=2)  # who worked out of hours is taken to stay that long for what comes next
+_FARTHEST_DAYS = 800  # no shop is shut for longer
+A_WEEK = 7
 
 
 @dataclass(frozen=True, slots=True)
-class WorkingDay:
-    """When the shop opens and closes, by its own clock; who works late is there ``until`` then, whatever it says."""
+class Stretch:
+    """From when to when the shop works on a day, by its own clock."""
 
     opens: time
     closes: time
+
+    @property
+    def length(self) -> timedelta:
+        """How long that is."""
+        return datetime.combine(date.min, self.closes) - datetime.combine(date.min, self.opens)
+
+
+@dataclass(frozen=True, slots=True)
+class WorkingHours:
+    """When a shop works; who works late is there ``until`` then, whatever the hours say.
+
+    Attributes:
+        week: Monday to Sunday; None where it is shut.
+        zone: Whose clock that is.
+        off: Days off, each from a first to a last one.
+        until: Until when somebody is there all the same.
+    """
+
+    week: tuple[Stretch | None, ...]
     zone: ZoneInfo
+    off: tuple[tuple[date, date], ...] = ()
     until: datetime | None = None
+
+    @classmethod
+    def every_day(cls, opens: time, closes: time, zone: ZoneInfo) -> "WorkingHours":
+        """The hours of a shop whose days are all alike."""
+        return cls((Stretch(opens, closes),) * A_WEEK, zone)
+
+    def on(self, day: date) -> Stretch | None:
+        """The hours of a day; None when the shop is shut."""
+        hours = self.week[day.weekday()]
+        if hours is None or any(first <= day <= last for first, last in self.off):
+            return None
+        return hours
 
     def fit(self, at: datetime, labour: timedelta) -> datetime:
         """Return the first instant from ``at`` on at which this much work fits into one day.
 
-        Work that is longer than a day starts with the day.
+        Work that is longer than any day starts with a day.
         """
         if self.until is not None and at <= self.until:
             return at
         local = at.astimezone(self.zone)
-        opens = datetime.combine(local.date(), self.opens, self.zone)
-        closes = datetime.combine(local.date(), self.closes, self.zone)
-        if local <= opens:
-            return opens.astimezone(at.tzinfo)
-        return at if local + labour <= closes else self.next_opening(at)
+        never_fits = labour > max((hours.length for hours in self.week if hours), default=timedelta(0))
+        for day in _days(local.date()):
+            hours = self.on(day)
+            if hours is None:
+                continue
+            opens = datetime.combine(day, hours.opens, self.zone)
+            closes = datetime.combine(day, hours.closes, self.zone)
+            if local <= opens:
+                if never_fits or opens + labour <= closes:
+                    return opens.astimezone(at.tzinfo)
+            elif local + labour <= closes:
+                return at
+        return at
 
-    def working_late(self, last_work: datetime | None) -> "WorkingDay":
-        """The day of somebody who has just worked out of hours: the hours are for planning, not for who is there.
+    def working_late(self, last_work: datetime | None) -> "WorkingHours":
+        """The hours of somebody who has just worked out of hours: they are for planning, not for who is there.
 
         Args:
             last_work: When something was last done; None when nothing was.
@@ -39,17 +82,20 @@ class WorkingDay:
         if last_work is None:
             return self
         local = last_work.astimezone(self.zone)
-        inside = self.opens <= local.time() <= self.closes
-        return self if inside else WorkingDay(self.opens, self.closes, self.zone, last_work + STAYS_ON)
+        hours = self.on(local.date())
+        inside = hours is not None and hours.opens <= local.time() <= hours.closes
+        return self if inside else replace(self, until=last_work + STAYS_ON)
 
     def day_of(self, at: datetime) -> date:
         """The shop's day of an instant."""
         return at.astimezone(self.zone).date()
 
     def next_opening(self, at: datetime) -> datetime:
-        """When the shop opens on the day after an instant."""
+        """When the shop opens after the day of an instant."""
         tomorrow = self.day_of(at) + timedelta(days=1)
-        return datetime.combine(tomorrow, self.opens, self.zone).astimezone(at.tzinfo)
+        day = next((day for day in _days(tomorrow) if self.on(day)), tomorrow)
+        hours = self.on(day)
+        return datetime.combine(day, hours.opens if hours else time(0), self.zone).astimezone(at.tzinfo)
 
     def next_midnight(self, at: datetime) -> datetime:
         """When the day of an instant is over: limits by the day begin anew."""
@@ -57,5 +103,11 @@ class WorkingDay:
         return datetime.combine(tomorrow, time(0), self.zone).astimezone(at.tzinfo)
 
     def closing(self, at: datetime) -> datetime:
-        """When the shop closes on the day of an instant."""
-        return datetime.combine(self.day_of(at), self.closes, self.zone).astimezone(at.tzinfo)
+        """When the shop closes on the day of an instant: as the day begins, when it is shut."""
+        day = self.day_of(at)
+        hours = self.on(day)
+        return datetime.combine(day, hours.closes if hours else time(0), self.zone).astimezone(at.tzinfo)
+
+
+def _days(first: date) -> Iterator[date]:
+    return (first + timedelta(days=n) for n in range(_FARTHEST_DAYS))

@@ -11,9 +11,10 @@ from cool_sheen.core.mixing.ratios import Batch, percent_by_basis, poured_batch,
 from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
 from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
 from cool_sheen.core.takeoff.amounts import CoatPaint, coats_ahead, waiting_coats
-from cool_sheen.core.takeoff.needs import Reservoir
+from cool_sheen.core.takeoff.equipment import Reservoir
 from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
 from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
+from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
@@ -50,7 +51,7 @@ class Asked:
     tins: int = 1
     choice: Choice = field(default_factory=Choice)
     method: str = ""  # by the faces of the parts, when it is left out
-    reservoir: Reservoir = field(default_factory=Reservoir)
+    reservoir: Reservoir | None = None  # the shop's, by the way of applying, when it is left out
     cup_ml: Millilitres | None = None
     tare_g: Grams = 0.0
     estimate: str = "shop"
@@ -129,12 +130,13 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
     mix = mix_of(product, shelf.supplies, choice)
     net = sum(use.ml for use in uses)
     jar_ml = _jar(unit, asked.jar)
-    ready = _ready(unit, asked, mix, net, method, jar_ml)
+    gun = asked.reservoir or equipment_of(unit.the_shop).of(method)
+    ready = _ready(unit, asked, mix, net, gun, jar_ml)
     worked = poured_batch([(share, share.ml_per_ml * ready) for share in shares(mix.recipe)], asked.tare_g)
     notes = _cup(worked, asked.cup_ml)
     temp, space = _here(unit, uses)
     ends = _gels(unit, product, mix, choice, space, weather)
-    have, loss = worked.ready_ml + jar_ml, asked.reservoir.loss(net, method)
+    have, loss = worked.ready_ml + jar_ml, gun.loss(net)
     return Worked(
         product=product,
         mix=mix,
@@ -142,7 +144,7 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
         batch=worked,
         uses=uses,
         net_ml=net,
-        fills=asked.reservoir.fills(net, method),
+        fills=gun.fills(net),
         loss_ml=loss,
         jar_ml=jar_ml,
         temp_c=temp,
@@ -185,12 +187,12 @@ def _jar(unit: Unit, jar: UUID | None) -> Millilitres:
     return next((ml for item, ml, _, _ in stores.jars(unit.session) if item == f"jar:{jar}"), 0.0)
 
 
-def _ready(unit: Unit, asked: Asked, mix: Mix, net: Millilitres, method: str, jar_ml: Millilitres) -> Millilitres:
+def _ready(unit: Unit, asked: Asked, mix: Mix, net: Millilitres, gun: Reservoir, jar_ml: Millilitres) -> Millilitres:
     """The ready mix that is wanted, from whichever side it was said."""
     if asked.how == "parts":
         if net <= 0:
             raise Refused("Nothing to mix for yet.", {"parts": "Tick a part that waits for this, or say how much."})
-        ready = net + asked.reservoir.loss(net, method) - jar_ml
+        ready = net + gun.loss(net) - jar_ml
         if ready <= 0:
             raise Refused("The jar is enough.", {"jar": "What is in the jar covers these coats: nothing to mix."})
         return ready

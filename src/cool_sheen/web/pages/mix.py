@@ -15,6 +15,7 @@ from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import find, yields
 from cool_sheen.service.mixing import left_over, pouring
 from cool_sheen.service.mixing.plan import Asked, Worked, waiting, work_out
+from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit, Workshop
@@ -57,11 +58,9 @@ def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Resp
 
 
 def _filled(values: Any, shop: Shop) -> dict[str, Any]:
-    """The shop's own gun and the usual ways, where nothing was chosen."""
+    """The usual ways, where nothing was chosen."""
     usual = {
         "how": "parts",
-        "reservoir": f"{shop.reservoir_ml:g} ml",
-        "loss": f"{shop.loss_ml:g} ml",
         "estimate": "shop",
     }
     return usual | dict(values)
@@ -76,7 +75,7 @@ def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Ty
     worked: Worked | None = None
     asked: Asked | None = None
     try:
-        asked = asked_of(typed, product, queue, shelf)
+        asked = asked_of(typed, product, queue, shelf, equipment_of(unit.the_shop))
         worked = work_out(unit, asked)
     except (Refused, CoreError) as refusal:
         _note(typed, refusal)
@@ -148,7 +147,7 @@ def begin(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDe
             if product is None or press is None:
                 raise Refused("This was not begun.", typed.notes)
             queue = [w for w in waiting(unit) if w.product.key == product.key]
-            uuid = pouring.begin(unit, asked_of(typed, product, queue, shelf), press)
+            uuid = pouring.begin(unit, asked_of(typed, product, queue, shelf, equipment_of(unit.the_shop)), press)
     except (Refused, CoreError):
         typed.notes.clear()
         with workshop.read() as unit:

@@ -8,7 +8,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.mixing.recipes import Choice
 from cool_sheen.core.mixing.speeds import ORDER
-from cool_sheen.core.takeoff.needs import Reservoir
+from cool_sheen.core.takeoff.equipment import Equipment, Reservoir
 from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
 from cool_sheen.service.mixing.plan import Asked, Waiting
 from cool_sheen.service.shelf_now import WholeShelf
@@ -50,7 +50,9 @@ def read_amount(
     return (None, number) if weight else (number, None)
 
 
-def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: WholeShelf) -> Asked:
+def asked_of(
+    typed: Typed, product: Product, queue: Sequence[Waiting], shelf: WholeShelf, equipment: Equipment
+) -> Asked:
     """Read the form of a batch. Raises Refused with a note at each field that is wrong."""
     how = typed.text("how") or "parts"
     if how not in HOW:
@@ -58,6 +60,7 @@ def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: Wh
     parts = _parts(typed, queue)
     ml, grams = (None, None) if how in ("parts", "tins") else read_amount(typed, "amount")
     choice = _choice(typed, product, queue, parts, shelf)
+    method = _one_of(typed, "method", product.methods)
     asked = Asked(
         product=product.key,
         parts=parts,
@@ -68,8 +71,8 @@ def asked_of(typed: Typed, product: Product, queue: Sequence[Waiting], shelf: Wh
         sku=typed.text("sku", most=100),
         tins=int(typed.number("tins", 1, 200) or 1),
         choice=choice,
-        method=_one_of(typed, "method", product.methods),
-        reservoir=_reservoir(typed),
+        method=method,
+        reservoir=_reservoir(typed, equipment.of(method or product.methods[0])),
         cup_ml=typed.quantity("cup", "volume", 0, 200_000, optional=True),
         tare_g=typed.quantity("tare", "weight", -0.001, 50_000, optional=True) or 0.0,
         estimate=_one_of(typed, "estimate", ("shop", "book")) or "shop",
@@ -100,14 +103,16 @@ def _one_of(typed: Typed, name: str, known: Sequence[str]) -> str:
     return value
 
 
-def _reservoir(typed: Typed) -> Reservoir:
-    reservoir = typed.quantity("reservoir", "volume", 0, 50_000, optional=True) or 600.0
+def _reservoir(typed: Typed, usual: Reservoir) -> Reservoir | None:
+    """What was typed of the gun, the rest as the shop has it; None where nothing was."""
+    reservoir = typed.quantity("reservoir", "volume", 0, 50_000, optional=True)
     loss = typed.quantity("loss", "volume", -0.001, 10_000, optional=True)
-    loss = 25.0 if loss is None else loss
-    if loss >= reservoir:
+    if reservoir is None and loss is None:
+        return None
+    gun = Reservoir(usual.reservoir_ml if reservoir is None else reservoir, usual.loss_ml if loss is None else loss)
+    if gun.reservoir_ml is not None and gun.loss_ml >= gun.reservoir_ml:
         typed.notes["loss"] = "The loss of a fill must be less than the gun's cup holds."
-        loss = 0.0
-    return Reservoir(reservoir, loss)
+    return gun
 
 
 def _choice(

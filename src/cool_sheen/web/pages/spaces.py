@@ -1,4 +1,4 @@
-"""Spaces: where parts stand, described; and the shop's place on earth."""
+"""Spaces: where parts stand, described."""
 
 from typing import Any
 from uuid import UUID
@@ -7,12 +7,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from cool_sheen.core.climate.rooms import SPACE_LAG_H
-from cool_sheen.core.climate.sun import sun_times
 from cool_sheen.core.units import shown
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space, set_place
-from cool_sheen.service.unit import Unit, zone_of
-from cool_sheen.store.models import Shop, Space
+from cool_sheen.service.shops import ROOM_AIR, SPACE_KINDS, NewSpace, add_space, change_space
+from cool_sheen.service.unit import Unit
+from cool_sheen.store.models import Space
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
@@ -48,10 +47,6 @@ def _values(space: Space, units: str) -> dict[str, Any]:
     }
 
 
-def _place(shop: Shop) -> dict[str, str]:
-    return {"latitude": _plain(shop.latitude), "longitude": _plain(shop.longitude)}
-
-
 _LABELS = {
     "name": "name", "kind": "kind", "heater": "heater", "dehumidifier": "dehumidifier", "lag": "lag",
     "air_movement": "air", "sensor": "sensor", "floor_damped": "damped floor", "extraction": "extraction",
@@ -64,10 +59,6 @@ def _plain(value: float | None) -> str:
 
 
 def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
-    shop = unit.the_shop
-    sun = None
-    if shop.latitude is not None and shop.longitude is not None:
-        sun = sun_times(unit.now, shop.latitude, shop.longitude, zone_of(shop))
     return pages.show(
         request,
         unit,
@@ -79,25 +70,13 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         moves=list(ROOM_AIR.items()),
         lags=SPACE_LAG_H,
         kind_words={key: words for key, (words, _) in SPACE_KINDS.items()},
-        sun=sun,
-        place=_place(shop),
     )
 
 
 @router.post("")
 def save(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make a space, or describe one anew; a refusal keeps what was typed."""
-
-    def do(unit: Unit, typed: Typed) -> None:
-        if typed.text("op") == "place":
-            latitude, longitude = typed.number("latitude", -90, 90), typed.number("longitude", -180, 180)
-            typed.stop()
-            typed.check_seen(_place(unit.the_shop), {"latitude": "latitude", "longitude": "longitude"})
-            set_place(unit, latitude, longitude)
-        else:
-            _save(unit, typed)
-
-    return changed(request, workshop, pages, form, do, "/spaces", _show)
+    return changed(request, workshop, pages, form, _save, "/spaces", _show)
 
 
 def _save(unit: Unit, typed: Typed) -> None:

@@ -1,7 +1,6 @@
 """Stores: what do I buy, what is left? The take-off, stock, sizes on offer, cans, cost, and what was learned."""
 
 from datetime import date
-from decimal import Decimal, InvalidOperation
 from typing import Any
 from uuid import UUID
 
@@ -22,7 +21,7 @@ from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.service.work import new_id
 from cool_sheen.store import stock as kept
-from cool_sheen.store.models import Project, Shop
+from cool_sheen.store.models import Project
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed, is_place
 from cool_sheen.web.pages.form_posts import changed
@@ -181,7 +180,7 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
     """Keep a price, mark a size as not to be had, or add a size of the shop's own."""
 
     def do(unit: Unit, typed: Typed) -> None:
-        price = _money(typed, "price")
+        price = typed.money("price")
         if typed.text("op") == "add":
             amount = typed.quantity("amount", "volume", 0, 1e6)
             keeps = typed.number("keeps", 1, 10_000)
@@ -220,21 +219,6 @@ def _number_of(name: str) -> str:
     return f"own-{plain.strip('-')[:60] or 'size'}"
 
 
-def _money(typed: Typed, name: str) -> Decimal | None:
-    """Read an amount of money, exactly as it was typed; nothing typed is None."""
-    text = str(typed.values.get(name, "")).strip().replace(",", ".")
-    if not text:
-        return None
-    try:
-        value = Decimal(text)
-    except InvalidOperation:
-        value = Decimal("NaN")
-    if not value.is_finite() or not 0 <= value <= 10_000_000 or -int(value.as_tuple().exponent) > 4:
-        typed.notes[name] = "Enter an amount of money from 0 up, such as 480 or 23.50."
-        return None
-    return value
-
-
 def _size_values(offer: packs.Offer) -> dict[str, str]:
     return {"price": str(offer.pack.price), "to_be_had": "1" if offer.to_be_had else ""}
 
@@ -247,15 +231,6 @@ def _terms_values(project: Project) -> dict[str, str]:
         "goodwill": project.goodwill_hours,
     }
     return {name: "" if value is None else str(value) for name, value in row.items()}
-
-
-def _rate_values(shop: Shop) -> dict[str, str]:
-    return {
-        "labour_rate": str(shop.labour_rate),
-        "currency": shop.currency,
-        "reservoir": f"{shop.reservoir_ml:g}",
-        "loss": f"{shop.loss_ml:g}",
-    }
 
 
 _TERM_LABELS = {"price": "price", "hire": "hire costs", "saved": "hire saves", "goodwill": "goodwill"}
@@ -298,27 +273,16 @@ def _cost(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         rows=rows,
         found=found,
         terms_values=_terms_values,
-        rate_values=_rate_values,
     )
 
 
 @router.post("/cost")
 def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
-    """Keep a project's price, hire and goodwill, or the shop's hourly rate."""
+    """Keep a project's price, hire and goodwill."""
 
     def do(unit: Unit, typed: Typed) -> None:
-        if typed.text("op") == "rate":
-            rate = _money(typed, "labour_rate")
-            reservoir = typed.quantity("reservoir", "volume", 0, 50_000)
-            loss = typed.quantity("loss", "volume", -0.001, 10_000)
-            if typed.notes or rate is None or reservoir is None or loss is None:
-                typed.notes.setdefault("labour_rate", "Enter what an hour costs, such as 42.")
-                raise Refused("Check what was entered.", typed.notes)
-            typed.check_seen(_rate_values(unit.the_shop), {"labour_rate": "an hour costs", "currency": "currency sign"})
-            costing.set_shop(unit, rate, typed.text("currency", most=4) or "€", reservoir, loss)
-            return
         uuid = typed.uuid("project", "Choose a project.")
-        price, hire = _money(typed, "price"), _money(typed, "hire")
+        price, hire = typed.money("price"), typed.money("hire")
         saved, goodwill = typed.number("saved", 0, 10_000), typed.number("goodwill", 0, 10_000)
         if typed.notes or uuid is None:
             raise Refused("Check what was entered.", typed.notes)

@@ -100,23 +100,35 @@
     for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) rung.add(key);
   }
 
+  // What the shop has chosen; a device may go its own way, under "?".
+  const shopHas = (name, otherwise) => document.documentElement.dataset[name] ?? otherwise;
+  const keysAreOn = () => recall(KEPT.keys, shopHas("keys", "1")) === "1";
+  const soundIsOn = () => recall(KEPT.sound, shopHas("alarmSound", "chime") === "silent" ? "0" : "1") === "1";
+  // Each alarm: wave, and its tones as [starts at, lasts (s), hertz].
+  const TONES = {
+    chime: ["sine", [0, 0.24, 880], [0.28, 0.24, 880], [0.56, 0.24, 1175]],
+    bell: ["triangle", [0, 1.2, 660], [0.02, 1.2, 1320], [0.9, 1.4, 660], [0.92, 1.4, 1320]],
+    buzzer: ["square", [0, 0.35, 220], [0.5, 0.35, 220], [1.0, 0.35, 220], [1.5, 0.35, 220]],
+  };
   let audio = null;
-  function sound() {
-    if (recall(KEPT.sound, "1") !== "1") return;
+  function sound(kind) {
+    if (!kind && !soundIsOn()) return;
     try {
       audio ||= new AudioContext();
       audio.resume();
-      [0, 0.28, 0.56].forEach((after, n) => {
+      const [wave, ...tones] = TONES[kind || shopHas("alarmSound", "chime")] || TONES.chime;
+      for (const [after, lasts, hertz] of tones) {
         const tone = audio.createOscillator(),
           level = audio.createGain();
-        tone.frequency.value = n === 2 ? 1175 : 880;
+        tone.type = wave;
+        tone.frequency.value = hertz;
         level.gain.setValueAtTime(0.0001, audio.currentTime + after);
         level.gain.exponentialRampToValueAtTime(0.35, audio.currentTime + after + 0.02);
-        level.gain.exponentialRampToValueAtTime(0.0001, audio.currentTime + after + 0.24);
+        level.gain.exponentialRampToValueAtTime(0.0001, audio.currentTime + after + lasts);
         tone.connect(level).connect(audio.destination);
         tone.start(audio.currentTime + after);
-        tone.stop(audio.currentTime + after + 0.26);
-      });
+        tone.stop(audio.currentTime + after + lasts + 0.02);
+      }
       document.documentElement.dataset.sounded = String(Number(document.documentElement.dataset.sounded || 0) + 1);
     } catch {
       /* a machine without sound still shows the alarm */
@@ -201,6 +213,7 @@
   }
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-close]")) dialog().close();
+    if (event.target.closest("[data-try-alarm]") && $("#f-alarm").value !== "silent") sound($("#f-alarm").value);
   });
 
   // --- the chosen lane, and keys -----------------------------------------------
@@ -273,7 +286,7 @@
     const key = event.key.toLowerCase();
     if (dialog() && dialog().open) {
       const button = $(`[data-key="${CSS.escape(key)}"]`, dialog());
-      if (button && recall(KEPT.keys, "1") === "1") {
+      if (button && keysAreOn()) {
         event.preventDefault();
         button.click();
       }
@@ -281,7 +294,7 @@
     }
     if ($("#help") && $("#help").open) return;
     const act = KEYS[key];
-    if (!act || (recall(KEPT.keys, "1") !== "1" && key !== "?")) return;
+    if (!act || (!keysAreOn() && key !== "?")) return;
     if (!$("#live") && !["b", "?"].includes(key)) return;
     event.preventDefault();
     act();
@@ -455,8 +468,8 @@
 
   document.addEventListener("alpine:init", () => {
     Alpine.data("desk", () => ({
-      keysOn: recall(KEPT.keys, "1") === "1",
-      soundOn: recall(KEPT.sound, "1") === "1",
+      keysOn: keysAreOn(),
+      soundOn: soundIsOn(),
       init() {
         this.$watch("keysOn", (on) => keep(KEPT.keys, on ? "1" : "0"));
         this.$watch("soundOn", (on) => keep(KEPT.sound, on ? "1" : "0"));
@@ -471,7 +484,8 @@
         $("#help").close();
       },
       testSound() {
-        sound();
+        const chosen = shopHas("alarmSound", "chime");
+        sound(chosen === "silent" ? "chime" : chosen);
       },
     }));
     Alpine.data("shape", () => ({
@@ -493,7 +507,7 @@
     showSizes();
     choose(chosen(), false); // a lane is framed, and keys act on it, once htmx has taken hold of its buttons
     ready = true;
-    const zone = $("#f-time_zone"); // at the first start: this machine's own time zone, until another is typed
+    const zone = $("#set-up #f-time_zone"); // at the first start: this machine's own time zone, until another is typed
     if (zone && !zone.hasAttribute("aria-invalid") && !$("#f-name").value)
       zone.value = Intl.DateTimeFormat().resolvedOptions().timeZone || zone.value;
   });
