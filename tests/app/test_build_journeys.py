@@ -196,7 +196,7 @@ def test_a_stack_is_built_step_by_step_and_every_change_can_be_taken_back(shop):
         ({"coat_0_kind": "fog"}, "Choose a kind"),
         ({"sand_from": "P800", "sand_to": "P80"}, "coarser than"),
         ({"sand_from": "P7", "sand_to": "P80"}, "is no grit"),
-        ({"reserve": "9000"}, "up to 5000"),
+        ({"reserve": "9000"}, "from 0 up to 5,000 µm"),
         ({"product": "moon-dust"}, "Choose a product"),
         ({"hardener_speed": "warp"}, "Choose one of"),
         ({"layer": "nowhere"}, "no such layer"),

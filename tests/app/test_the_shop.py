@@ -79,7 +79,13 @@ def test_a_batch_is_filled_as_the_equipment_is(shop, method, fills):
     holds = {"holds_hvlp": "250 ml", "loss_hvlp": "50 ml", "loss_airless": "240 ml"}
     assert shop.change(**holds).status_code == 303
     part = shop.new_part("two-stage-epoxy", area="2")
-    asked = {"product": "epoxy-primer-grey", "how": "parts", "method": method, f"part_{part}": "1", f"coats_{part}": "1"}
+    asked = {
+        "product": "epoxy-primer-grey",
+        "how": "parts",
+        "method": method,
+        f"part_{part}": "1",
+        f"coats_{part}": "1",
+    }
     page = re.sub(r"\s+", " ", shop.http.get("/mix/new", params=asked).text)
     left = {"hvlp": "100 ml", "airless": "240 ml"}[method]
     said = re.search(r"(\d+) fills? leave ([^.]*) behind", page)
@@ -89,7 +95,9 @@ def test_a_batch_is_filled_as_the_equipment_is(shop, method, fills):
 @pytest.mark.parametrize(("before", "after", "heat"), [("metric", "us", "68 °F"), ("us", "metric", "20 °C")])
 def test_other_units_bring_their_own_usual_figures_and_what_was_typed_stays(empty, before, after, heat):
     first = empty.http.get("/start/units", params={"units": before, "units_before": before}).text
-    said = {name: field(first, name) for name in ("space_heater_0", "loss_hvlp", "currency") if f'name="{name}"' in first}
+    said = {
+        name: field(first, name) for name in ("space_heater_0", "loss_hvlp", "currency") if f'name="{name}"' in first
+    }
     said |= {"units": after, "units_before": before, "name": "Quay Lane", "space_heater_1": "21"}
     page = empty.http.get("/start/units", params=said, headers={"HX-Request": "true"}).text
     assert "<html" not in page

@@ -40,7 +40,7 @@ from cool_sheen.core.mixing.ratios import Addition, Recipe, RecipePart, Share, b
 from cool_sheen.core.survey.below import Evidence, what_is_below
 from cool_sheen.core.survey.shapes import NEEDS, Shape
 from cool_sheen.core.survey.zones import bared_first, gone_off
-from cool_sheen.core.takeoff.needs import Reservoir
+from cool_sheen.core.takeoff.equipment import Equipment, Reservoir
 from cool_sheen.core.units import DIMENSIONS, amount, read_quantity, shown
 from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import LABOUR, WAYS, labour_minutes, transfer_efficiency
@@ -232,8 +232,8 @@ def _materials(page: Page) -> None:
                  Cost(3, Decimal(42), Decimal(5), Decimal(0), None, goodwill_hours=5)):  # fmt: skip
         page.say(cost, labour=cost.labour, paid=cost.paid_hours, goodwill=cost.goodwill, outlay=cost.outlay, profit=cost.profit,
                  per=cost.per_hour, profit_per=cost.profit_per_hour, hire=cost.hire_pays)  # fmt: skip
-    page.say("hardly a cup", [Reservoir(25.5, 25).fills(ml, "hvlp") for ml in (0.5, 1, 1.5, 10)])
-    gun = Reservoir(600, 25)
+    page.say("hardly a cup", [Reservoir(25.5, 25).fills(ml) for ml in (0.5, 1, 1.5, 10)])
+    gun = Equipment()
     for ml in (0, 575, 575.1, 1200):
         page.say(ml, [(method, gun.fills(ml, method), gun.loss(ml, method)) for method in WAYS])
 

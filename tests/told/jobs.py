@@ -18,7 +18,8 @@ from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.last_start import last_starts
 from cool_sheen.core.survey.below import what_is_below
 from cool_sheen.core.takeoff.amounts import coats_ahead, waiting_coats
-from cool_sheen.core.takeoff.needs import Reservoir, take_off, work_of
+from cool_sheen.core.takeoff.equipment import Equipment
+from cool_sheen.core.takeoff.needs import take_off, work_of
 from cool_sheen.core.work.steps import CoatStep, SandStep
 from cool_sheen.formats.catalogue import compatibility, shipped
 from tests.support import T0
@@ -113,7 +114,7 @@ def _taken_off(page: Page, part: PaperPart) -> None:
     page.head("what it takes")
     owed = part.look(0).owed
     coats = coats_ahead(owed, part.zones, part.products)
-    gun = Reservoir()
+    gun = Equipment()
     need = take_off("it", coats, part.products, SHIPPED.supplies, gun)
     for layer in need.layers:
         page.say(

@@ -18,7 +18,8 @@ from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.yields import Use, doubt, learn_yields
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.takeoff.amounts import paint_of
-from cool_sheen.core.takeoff.needs import Reservoir, TakeOff, take_off
+from cool_sheen.core.takeoff.equipment import Equipment, Reservoir
+from cool_sheen.core.takeoff.needs import TakeOff, take_off
 from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.formats.tables import csv_text
@@ -163,7 +164,7 @@ def test_a_hardener_that_serves_two_layers_is_one_component_and_components_add_u
     system = catalogue.systems["two-stage-epoxy"]
     zone = ZoneFacts(uuid4(), "whole", 2.0, old_finish="none")
     coats = [paint_of(s, [zone], catalogue.products) for s in steps_of(system, [zone]) if isinstance(s, CoatStep)]
-    gun = Reservoir(600, 25)
+    gun = Equipment((("hvlp", Reservoir(600, 25)),))
     assert gun.fills(575 + 1e-8, "hvlp") == 1  # what ten sums leave behind is no second fill
     found = take_off("part", coats, catalogue.products, catalogue.supplies, gun)
     hardened = [n.layer for n in found.layers if "supply:hardener-urethane-standard" in n.components]

@@ -14,6 +14,7 @@ from cool_sheen.service.mixing.plan import Asked
 from cool_sheen.service.own_ways import Ways
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.shops import NewSpace, add_space, set_place, set_up
+from cool_sheen.service.tending import ProjectSaid, keep_project
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part, Project
 
@@ -134,6 +135,13 @@ MONEY: tuple[tuple[str, str, str | None, float | None, float | None], ...] = (
     ("Wash bay", "780", "85", 3.0, None), ("Hall heating", "360", None, None, None),
     ("Chapel organ", "250", None, None, 2.5),
 )  # fmt: skip
+# Project, customer, colour reference, days until it is to be usable.
+WANTED: tuple[tuple[str, str, str, float], ...] = (
+    ("Toolroom lathe", "the toolroom", "machine grey, as the old bed", 12),
+    ("Touring bicycle", "a rider from the next town", "blue flake over silver", 9),
+    ("Hall heating", "the parish hall", "ivory, half gloss", 6),
+    ("Fairground set", "the showmen", "sign red and cream", 20),
+)
 
 
 def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
@@ -159,6 +167,9 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     for days_ago, sku, count in BOUGHT:
         then = _at(unit, unit.now - timedelta(days=days_ago))
         stores.move(then, uuid4(), stores.Move("", "bought", sku=sku, count=count))
+    for name, customer, colour, days in WANTED:
+        said = ProjectSaid(name=name, customer=customer, colour=colour, due_at=unit.now + timedelta(days=days))
+        keep_project(unit, projects[name].uuid, said)
     for name, price, hire, saved, goodwill in MONEY:
         money = costs.Terms(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
         costs.set_money(unit, projects[name].uuid, money)

@@ -6,7 +6,7 @@ from datetime import datetime
 from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.log.entries import MovePayload, Target
@@ -41,12 +41,17 @@ class PartFacts:
     changes: int
     project_uuid: UUID
     project_name: str
+    away: str = ""
+    after: UUID | None = None
 
 
 def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
-    """Return some parts, the oldest first."""
-    columns = (Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name)
-    query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(*where)
+    """Return some parts, the oldest first; none that was deleted."""
+    columns = (
+        Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name, Part.away,
+        Part.after_uuid,
+    )  # fmt: skip
+    query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(Part.away != "deleted", *where)
     return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at))]
 
 
@@ -55,9 +60,25 @@ def parts_named(unit: Unit, uuids: Iterable[UUID]) -> list[PartFacts]:
     return part_facts(unit, Part.uuid.in_(list(uuids)))
 
 
+def still_first(unit: Unit) -> dict[UUID, str]:
+    """Return the parts that others come after and that are not finished, by name."""
+    number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
+
+    def look() -> dict[UUID, str]:
+        query = select(Part.uuid, Part.name).join(PartStatus, PartStatus.part_uuid == Part.uuid)
+        awaited = select(Part.after_uuid).where(Part.after_uuid.is_not(None), Part.away == "")
+        query = query.where(Part.uuid.in_(awaited), PartStatus.finished_at.is_(None), Part.away.in_(("", "aside")))
+        rows = unit.session.execute(query)
+        return {row.uuid: row.name for row in rows}
+
+    found: dict[UUID, str] = unit.kept.get(("still first", number), look)
+    return found
+
+
 def find_project(unit: Unit, uuid: UUID | None) -> Project | None:
-    """Return a project; None where there is none."""
-    return unit.session.get(Project, uuid) if uuid else None
+    """Return a project that is not put away; None where there is none."""
+    project = unit.session.get(Project, uuid) if uuid else None
+    return project if project is not None and not project.away else None
 
 
 def spaces_by_id(unit: Unit) -> dict[UUID, Space]:
@@ -123,77 +144,11 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
     return part
 
 
-PAGE_PARTS = 24  # a page of jobs has about so many parts
-
-
-@dataclass(frozen=True)
-class ProjectParts:
-    """A project with its parts."""
-
-    uuid: UUID
-    name: str
-    parts: list[PartFacts]
-
-
-@dataclass(frozen=True)
-class ProjectsPage:
-    """Some projects with their parts, and where among all of them these stand."""
-
-    projects: list[ProjectParts]
-    page: int
-    pages: int
-    total: int
-
-
-def projects_page(unit: Unit, page: int, find: str = "") -> ProjectsPage:
-    """Return a page of projects with their parts: those with live parts first, the newest at the head.
-
-    Args:
-        unit: The unit of work.
-        page: Which page, from 1; one that is not there becomes the nearest.
-        find: A word of the project's or of a part's name.
-    """
-    pages = _pages(unit, find)
-    page = min(max(1, page), max(1, len(pages)))
-    some = pages[page - 1] if pages else []
-    parts: dict[UUID, list[PartFacts]] = {uuid: [] for uuid, _ in some}
-    for facts in part_facts(unit, Part.project_uuid.in_(parts)):
-        parts[facts.project_uuid].append(facts)
-    shown = [ProjectParts(uuid, name, parts[uuid]) for uuid, name in some]
-    return ProjectsPage(shown, page, max(1, len(pages)), sum(map(len, pages)))
-
-
-def _pages(unit: Unit, find: str) -> list[list[tuple[UUID, str]]]:
-    """All projects that are meant, page by page: none is cut in two, and a page has about as many parts as the next."""
-    number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
-    found: list[list[tuple[UUID, str]]] = unit.kept.get(
-        ("pages of jobs", number, find), lambda: _paged(unit, find), lambda pages: 300 * sum(map(len, pages))
-    )
-    return found
-
-
-def _paged(unit: Unit, find: str) -> list[list[tuple[UUID, str]]]:
-    live = select(Part.project_uuid).join(PartStatus, PartStatus.part_uuid == Part.uuid)
-    is_live = Project.uuid.in_(live.where(PartStatus.finished_at.is_(None)))
-    query = select(Project.uuid, Project.name, func.count(Part.uuid)).outerjoin(Part).group_by(Project.uuid)
-    for word in find.split():
-        named = Project.uuid.in_(select(Part.project_uuid).where(Part.name.icontains(word, autoescape=True)))
-        query = query.where(or_(Project.name.icontains(word, autoescape=True), named))
-    pages: list[list[tuple[UUID, str]]] = []
-    room = 0
-    ordered = query.order_by(is_live.desc(), Project.created_at.desc(), Project.name)
-    for uuid, name, parts in unit.session.execute(ordered):
-        if parts > room or not pages:
-            pages.append([])
-            room = PAGE_PARTS
-        pages[-1].append((uuid, name))
-        room -= max(1, parts)
-    return pages
-
-
 def project_choices(unit: Unit) -> list[tuple[UUID, str]]:
-    """Return all projects by name, newest first, for a list to choose from."""
-    query = select(Project.uuid, Project.name).order_by(Project.created_at.desc(), Project.name)
+    """Return the projects that are not archived, newest first, for a list to choose from."""
+    query = (
+        select(Project.uuid, Project.name).where(Project.away == "").order_by(Project.created_at.desc(), Project.name)
+    )
     return [(uuid, name) for uuid, name in unit.session.execute(query)]
 
 
@@ -201,7 +156,7 @@ def find_part(unit: Unit, uuid: UUID) -> Part:
     """Return a part with its project and zones. Raises Missing."""
     query = select(Part).where(Part.uuid == uuid)
     part = unit.session.scalar(query.options(selectinload(Part.project)))
-    if part is None:
+    if part is None or part.away == "deleted":
         raise Missing("part")
     return part
 

@@ -26,7 +26,7 @@ from cool_sheen.core.work.steps import CoatStep, Step, steps_of
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
-from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, zone_facts
+from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, still_first, zone_facts
 from cool_sheen.service.learning import Lessons, drying_hash, lessons
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.shelf_now import shelf_now
@@ -50,6 +50,7 @@ class PartNow:
     _logged: "_Logged"
     _day: WorkingHours
     _pots: Mapping[str, Pot]
+    comes_after: str = ""  # the part that is to be finished first
 
     @cached_property
     def row(self) -> Part:
@@ -195,12 +196,15 @@ class _Around:
     learned: Lessons
     weather: Weather
     day: WorkingHours
+    first: Mapping[UUID, str]
     batches: list[RunningBatch]
 
 
 def _around(unit: Unit) -> _Around:
     usable = [batch for batch in recent(unit) if batch.state.pours and batch.usable(unit.now)]
-    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), usable)
+    return _Around(
+        spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), still_first(unit), usable
+    )
 
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
@@ -254,7 +258,8 @@ def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
     pots = pots_in_use(shared.batches, part.uuid, logged.products, unit.now)
     mark = (*version, shared.weather.version, taught, tuple(sorted(pots.items())))
     last = [c.ended_at for c in logged.history.coats[-1:]] + [w.at for w in logged.history.works[-1:]]
-    return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)), pots)
+    first = shared.first.get(part.after, "") if part.after else ""
+    return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)), pots, first)
 
 
 def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _Logged:

@@ -209,6 +209,7 @@ class LogEntry(Base):
     targets: Mapped[list["LogTarget"]] = relationship(order_by="LogTarget.id")
     __table_args__ = (
         Index("ix_log_entry_kind_at", "kind", "occurred_at"),  # what happened today
+        Index("ix_log_entry_at", "occurred_at"),  # what was worked on between two days
         Index("ix_log_entry_batch", text("json_extract(payload, '$.batch')")),  # pours, stamps and coats of a batch
         {"sqlite_autoincrement": True},
     )

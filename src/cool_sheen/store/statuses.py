@@ -28,16 +28,18 @@ def finish(session: Session, part: UUID, seq: int, at: datetime) -> bool:
 
 
 def live_seqs(session: Session) -> dict[UUID, tuple[int, int]]:
-    """Return the parts on which something is still to come, with their newest entry and their count of changes."""
-    rows = session.execute(
-        select(PartStatus.part_uuid, PartStatus.seq, PartStatus.changes).where(PartStatus.finished_at.is_(None))
+    """Return the parts of the Bench that are not finished, with their newest entry and their count of changes."""
+    query = select(PartStatus.part_uuid, PartStatus.seq, PartStatus.changes).join(
+        Part, Part.uuid == PartStatus.part_uuid
     )
+    rows = session.execute(query.where(PartStatus.finished_at.is_(None), Part.away == ""))
     return {part: (seq, changes) for part, seq, changes in rows}
 
 
 def count_live(session: Session) -> int:
     """Return on how many parts something is still to come."""
-    query = select(func.count()).select_from(PartStatus).where(PartStatus.finished_at.is_(None))
+    query = select(func.count()).select_from(PartStatus).join(Part, Part.uuid == PartStatus.part_uuid)
+    query = query.where(PartStatus.finished_at.is_(None), Part.away == "")
     return session.scalar(query) or 0
 
 
@@ -48,7 +50,8 @@ def seq_of(session: Session, part: UUID) -> int:
 
 def count_finished(session: Session) -> int:
     """Return how many parts are finished."""
-    query = select(func.count()).select_from(PartStatus).where(PartStatus.finished_at.is_not(None))
+    query = select(func.count()).select_from(PartStatus).join(Part, Part.uuid == PartStatus.part_uuid)
+    query = query.where(PartStatus.finished_at.is_not(None), Part.away == "")
     return session.scalar(query) or 0
 
 

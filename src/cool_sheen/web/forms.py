@@ -130,8 +130,8 @@ class Typed:
             self.notes[name] = str(error)
             return None
         if not low < number <= high + abs(high) * _ROUNDING:  # 113 °F is 45.00000000000006 °C
-            least = "from 0" if -0.01 < low < 0 else f"more than {bound(low, dimension, self.units)} and up"
-            self.notes[name] = f"Enter {least} to {bound(high, dimension, self.units)}."
+            least = "from 0" if -0.01 < low < 0 else f"more than {bound(low, dimension, self.units)} and"
+            self.notes[name] = f"Enter {least} up to {bound(high, dimension, self.units)}."
             return None
         return number
 

@@ -39,7 +39,7 @@ def card_of(unit: Unit, pages: Pages, found: PartNow) -> Card:
     """Return the card of a part for this minute, made when nobody has asked for it yet."""
     shop = unit.the_shop
     minute = unit.now.replace(second=0, microsecond=0)
-    key = ("card", found.mark, minute, shop.units, shop.time_zone, found.part.name, found.space.name)
+    key = ("card", found.mark, minute, shop.units, shop.time_zone, found.part.name, found.space.name, found.comes_after)
     made: Card = unit.kept.get(key, lambda: _draw(unit, pages, found), lambda card: 1_000 + 2 * len(card.html))
     return made
 

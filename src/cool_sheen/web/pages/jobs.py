@@ -1,12 +1,16 @@
 """Jobs: projects and their parts, and making new ones."""
 
+from datetime import date, datetime, time, timedelta
+from urllib.parse import urlencode
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 
 from cool_sheen.core.coatings.systems import System
+from cool_sheen.service.finding import ARCHIVED, ASIDE, FINISHED, LIVE, Wanted, projects_page, words_of
 from cool_sheen.service.jobs import (
     NewPart,
     PartFacts,
@@ -14,8 +18,8 @@ from cool_sheen.service.jobs import (
     add_project,
     find_project,
     project_choices,
-    projects_page,
     spaces_by_id,
+    still_first,
 )
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
@@ -23,7 +27,7 @@ from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import statuses
 from cool_sheen.store.models import PartStatus, Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import Typed, is_place
 from cool_sheen.web.lane_cards import Card, card_of
 from cool_sheen.web.templating import Pages
 from cool_sheen.web.views import lane, section
@@ -32,33 +36,95 @@ router = APIRouter()
 
 
 @router.get("/jobs")
-def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, page: int = 1, find: str = "") -> Response:
-    """Show projects and their parts, a page of them: those with live parts first, then by name or newest."""
-    found = projects_page(unit, page, find)
+def jobs(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
+    """Show projects and their parts, a page of them: those with live parts first, then the newest; or those found."""
+    typed = Typed(dict(request.query_params), shop.units)
+    cards = {p.part.uuid: card_of(unit, pages, p) for p in live_parts(unit)}
+    wanted = _wanted(unit, typed, cards)
+    number = str(typed.values.get("page", "1"))
+    found = projects_page(unit, int(number) if is_place(number) else 1, wanted)
     kept = statuses.of_parts(unit.settled(), [part.uuid for project in found.projects for part in project.parts])
-    is_any_live = any(row.finished_at is None for row in kept.values())
-    live = {p.part.uuid: card_of(unit, pages, p) for p in live_parts(unit)} if is_any_live else {}
     spaces = {s.uuid: s.name for s in spaces_by_id(unit).values()}
+    first = still_first(unit)
     rows = {
-        part.uuid: _row(unit, pages, part, kept[part.uuid], live.get(part.uuid), spaces)
+        part.uuid: _row(unit, pages, part, kept[part.uuid], cards.get(part.uuid), spaces, first)
         for project in found.projects
         for part in project.parts
     }
-    return pages.show(request, unit, "jobs/page.html", found=found, rows=rows, find=find)
+    asked = {name: typed.text(name) for name in _ASKED if typed.text(name)}
+    return pages.show(
+        request,
+        unit,
+        "jobs/page.html",
+        422 if typed.notes else 200,
+        found=found,
+        rows=rows,
+        typed=typed,
+        query="".join(f"&{urlencode({name: value})}" for name, value in asked.items()),
+        is_asked=bool(asked),
+        is_narrowed=bool(set(asked) - {"find"}),
+        state_choices=_STATES,
+        space_choices=list(spaces.items()),
+        product_choices=sorted(((p.key, p.name) for p in shelf_now(unit).products.values()), key=lambda pair: pair[1]),
+    )
+
+
+_ASKED = ("find", "state", "space", "product", "since", "until")
+_STATES = [
+    (LIVE, "live"),
+    *((f"is-{state}", f"live: {lane.STATE_WORDS[state]}") for state in lane.URGENCY if state != "done"),
+    (FINISHED, "finished"), (ASIDE, "set aside"), (ARCHIVED, "archived"),
+]  # fmt: skip
+
+
+def _wanted(unit: Unit, typed: Typed, cards: dict[UUID, Card]) -> Wanted:
+    """What is looked for; a field that is wrong gets its note, and counts for nothing."""
+    state = typed.text("state")
+    if state and state not in dict(_STATES):
+        typed.notes["state"] = "Choose from the list."
+        state = ""
+    film = state.removeprefix("is-") if state.startswith("is-") else ""
+    space = typed.uuid("space", "Choose a space of the list.") if typed.text("space") else None
+    since, until = (_day(typed, name, unit.zone) for name in ("since", "until"))
+    if since and until and until < since:
+        typed.notes["until"] = "The last day comes after the first one."
+    return Wanted(
+        words=words_of(typed.text("find")),
+        state=LIVE if film else state,
+        parts=frozenset(uuid for uuid, card in cards.items() if card.state == film) if film else None,
+        space=space,
+        product=typed.text("product", most=200),
+        since=since,
+        until=until + timedelta(days=1) if until else None,
+    )
+
+
+def _day(typed: Typed, name: str, zone: ZoneInfo) -> datetime | None:
+    text = typed.text(name)
+    if not text:
+        return None
+    try:
+        return datetime.combine(date.fromisoformat(text), time(0), zone)
+    except ValueError:
+        typed.notes[name] = "Enter a day, such as 2026-06-08."
+        return None
 
 
 def _row(
-    unit: Unit, pages: Pages, part: PartFacts, row: PartStatus, card: Card | None, spaces: dict[UUID, str]
+    unit: Unit,
+    pages: Pages,
+    part: PartFacts,
+    row: PartStatus,
+    card: Card | None,
+    spaces: dict[UUID, str],
+    first: dict[UUID, str],
 ) -> Markup:
     """What a list says of a part, by its kept status and while it is live by its lane; kept as it was rendered."""
     place = spaces.get(row.space_uuid, "") if row.space_uuid else ""
     due = lane.clock_time(card.counts_to, unit.zone, unit.now) if card and card.counts_to else ""
-    said = (
-        (card.state, card.word, card.says, card.counting)
-        if card
-        else ("cured", lane.STATE_WORDS["cured"], "Finished", "")
-    )
-    key = ("job row", part, row.seq, said, due, place, unit.the_shop.units)
+    said = _said(part, row, card)
+    after = first.get(part.after, "") if part.after else ""
+    key = ("job row", part, row.seq, said, due, place, after, unit.the_shop.units)
 
     def draw() -> Markup:
         state, word, says, counting = said
@@ -72,12 +138,23 @@ def _row(
             "done": row.words,
             "system": row.system_name,
             "share": row.share,
+            "after": after,
             "portrait": section.portrait(row.film, section.Canvas(58, 72)),
         }
         return pages.piece(unit, "/jobs", "jobs/_row.html", part=part, card=shown)
 
     made: Markup = unit.kept.get(key, draw, lambda html: 500 + 2 * len(html))
     return made
+
+
+def _said(part: PartFacts, row: PartStatus, card: Card | None) -> tuple[str, str, str, str]:
+    """State, its word, what is to be done, and what is counted to."""
+    if part.away:
+        owed = f"owed: {row.next_label}" if row.next_label else ""
+        return "done", "set aside" if part.away == ASIDE else "archived", owed, ""
+    if card is not None:
+        return card.state, card.word, card.says, card.counting
+    return "cured", lane.STATE_WORDS["cured"], "Finished", ""
 
 
 @router.get("/jobs/new")

@@ -15,7 +15,7 @@ from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
 from cool_sheen.service.batches import yields
 from cool_sheen.service.cans import can_counts
-from cool_sheen.service.jobs import projects_page
+from cool_sheen.service.finding import projects_page
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit

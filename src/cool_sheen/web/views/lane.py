@@ -103,6 +103,7 @@ class Lane:
     closes_first: str
     asks: str  # what was passed over and is asked for
     through: str  # where it was sanded through, until that is mended
+    comes_after: str = ""  # the part that is to be finished first
 
 
 def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
@@ -173,6 +174,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         closes_first=_closes_first(found, rows, zone),
         asks=_asks(found),
         through=through.in_short(found),
+        comes_after=found.comes_after,
     )
 
 

@@ -51,6 +51,7 @@ def upgrade() -> None:
     for table, columns in _columns().items():
         for column in columns:
             op.add_column(table, column)
+    op.create_index("ix_log_entry_at", "log_entry", ["occurred_at"])
     connection = op.get_bind()
     shops = sa.table(
         "shop", *(sa.column(n) for n in ("opens", "closes", "reservoir_ml", "loss_ml", "week", "equipment"))
@@ -65,6 +66,7 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_index("ix_log_entry_at", "log_entry")
     op.add_column("shop", sa.Column("opens", sa.String(), nullable=False, server_default="08:00"))
     op.add_column("shop", sa.Column("closes", sa.String(), nullable=False, server_default="18:00"))
     op.add_column("shop", sa.Column("reservoir_ml", sa.Float(), nullable=False, server_default="600.0"))
