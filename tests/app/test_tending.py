@@ -193,6 +193,7 @@ def two(tmp_path_factory):
     home = project_of(shop, part)
     said = {"name": "Toolroom lathe", "customer": "The mill", "colour": "Reed green"}
     assert shop.http.post(f"/projects/{home}", data=said).status_code == 303
+    shop.clock.turn(minutes=1)
     form = {"project": str(home), "name": "Chuck guard", "substrate": "bare_steel_sheet", "area": "0.4",
             "space": str(shop.standing(part).space.uuid), "system": "one-pack-enamel"}  # fmt: skip
     assert shop.http.post("/jobs/new", data=form).status_code == 303

@@ -14,7 +14,7 @@ from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.materials.yields import Use, Yield, learn_yields
 from cool_sheen.core.mixing.pot_life import pot_life_ends
 from cool_sheen.core.part.situation import Pot
-from cool_sheen.core.units import Minutes
+from cool_sheen.core.units import Millilitres, Minutes
 from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.service.climate import space_series
 from cool_sheen.service.unit import Missing, Unit
@@ -176,6 +176,24 @@ def uses_of(unit: Unit, states: Sequence[BatchState]) -> list[list[Use]]:
     )
     zones = {uuid: (area, (shape or {}).get("kind", "typed"), method) for uuid, area, shape, method in rows}
     return [_uses(state, zones) for state in states]
+
+
+def used_by_coats(unit: Unit, state: BatchState, transfer: Callable[[str, str], float]) -> Millilitres:
+    """What the coats out of a batch have taken, by their films and the transfer of their way. [ml]"""
+    wanted = {t.zone for coat in state.coats for t in coat.targets if t.zone}
+    if not wanted:
+        return 0.0
+    rows = unit.session.execute(select(Zone.uuid, Zone.area_m2, Zone.shape).where(Zone.uuid.in_(wanted)))
+    zones: dict[UUID, tuple[float, str]] = {
+        uuid: (area, (shape or {}).get("kind", "typed")) for uuid, area, shape in rows
+    }
+    return sum(
+        zones[t.zone][0] * coat.payload.film_um / transfer(coat.payload.method, zones[t.zone][1])
+        for coat in state.coats
+        if isinstance(coat.payload, CoatPayload)
+        for t in coat.targets
+        if t.zone in zones
+    )
 
 
 def _uses(state: BatchState, zones: dict[UUID, tuple[float, str, str]]) -> list[Use]:

@@ -130,7 +130,7 @@ def _projects(unit: Unit, wanted: Wanted) -> list[_Found]:
         .join(Project, Project.uuid == Part.project_uuid)
         .join(PartStatus, PartStatus.part_uuid == Part.uuid)
         .where(*_conditions(unit, wanted))
-        .order_by(Part.created_at)
+        .order_by(Part.created_at, Part.name)
     )
     parts: dict[UUID, list[UUID]] = {}
     order: dict[UUID, tuple[Any, ...]] = {}

@@ -14,6 +14,7 @@ from cool_sheen.core.log.history import Zones
 from cool_sheen.core.part.film_clock import CoatClock, mark_of
 from cool_sheen.core.units import Celsius, Minutes
 from cool_sheen.core.work.steps import HeatStep
+from cool_sheen.service import doubts
 from cool_sheen.service.journal import Press, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Refused, Unit
@@ -60,7 +61,9 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
     note = f"not ticked: {missed}" if missed else None
     payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c, ticked=seen, note=note)
     about: Zones = frozenset(said.zones)
-    return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+    reason = doubts.settle(unit, doubts.of_heat(unit, found, zones, began))
+    press = Press(uuid, at, about)
+    return write_on_part(unit, found.row, payload, press, planned_step=step.id if step else None, reason=reason)
 
 
 @dataclass(frozen=True, slots=True)

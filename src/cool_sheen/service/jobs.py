@@ -52,7 +52,7 @@ def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
         Part.after_uuid,
     )  # fmt: skip
     query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(Part.away != "deleted", *where)
-    return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at))]
+    return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at, Part.name))]
 
 
 def parts_named(unit: Unit, uuids: Iterable[UUID]) -> list[PartFacts]:

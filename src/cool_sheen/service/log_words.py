@@ -88,6 +88,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
     "skip": lambda p, *_: f"Not done: {p.words}",
     "void": lambda *_: "Took an entry back",
+    "retime": lambda *_: "Time put right",
     "note": lambda p, *_: str(p.text),
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
     "batch": lambda p, *_: f"Batch of {p.name} begun, {p.ready_ml:.0f} ml ready to use",

@@ -72,6 +72,27 @@ def bring_press(pressed: Pressed | None) -> None:
     _pressed.set(pressed)
 
 
+@dataclass(frozen=True, slots=True)
+class Asking:
+    """How a presser can be asked back.
+
+    Attributes:
+        offered: The mark of what the button offered; empty for a script, which nobody can ask.
+        sure: Of what the presser is sure, having been asked.
+    """
+
+    offered: str = ""
+    sure: frozenset[str] = frozenset()
+
+
+_device: ContextVar[str] = ContextVar("device", default="web")
+
+
+def bring_device(name: str) -> None:
+    """Say from which device the rest of this request comes."""
+    _device.set(name)
+
+
 class Refused(Exception):
     """Something the shop cannot do; ``notes`` has a sentence for each field that is wrong."""
 
@@ -200,7 +221,8 @@ class Unit:
     session: Session
     now: datetime
     person: str = "shop"
-    device: str = "web"
+    device: str = field(default_factory=_device.get)
+    asking: Asking = field(default_factory=Asking)
     works_ahead: bool = False
     aside: KeptAside = field(init=False)
     _shop: Shop | None = None

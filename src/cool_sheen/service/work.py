@@ -20,6 +20,7 @@ from cool_sheen.core.log.entries import (
     CoatPayload,
     MovePayload,
     Recorded,
+    RetimePayload,
     SandPayload,
     SkipPayload,
     StepPayload,
@@ -29,13 +30,13 @@ from cool_sheen.core.log.entries import (
 )
 from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
-from cool_sheen.core.part.key import sandable
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.survey.below import StripDepth
 from cool_sheen.core.work.owed import StepRow
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
+from cool_sheen.service import doubts
 from cool_sheen.service.batches import batch_for
-from cool_sheen.service.journal import Press, same_press, write_on_part
+from cool_sheen.service.journal import Press, check_time, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow, promised
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
@@ -71,11 +72,6 @@ class TouchSaid(Strict):
     milestone: str | None = None
     how: TouchHow = "thumb_on_tape"
     zones: tuple[UUID, ...] = ()
-    sure: bool = False  # it was asked back, and it is so
-
-
-class AskedBack(Refused):
-    """A test so far from what the clock says that it wants a second word."""
 
 
 def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime | None = None) -> Recorded:
@@ -109,8 +105,9 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
         }
     )
     planned = step.id if step and as_planned else None
-    press = Press(uuid, at, zones or (step.zones if step else frozenset()))
-    return write_on_part(unit, found.row, payload, press, planned_step=planned)
+    about = zones or (step.zones if step else frozenset())
+    reason = doubts.settle(unit, doubts.of_coat(unit, found, step, kind, about, at or unit.now, mixed))
+    return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=planned, reason=reason)
 
 
 def _unmixed(found: PartNow, product: Product, layer: Layer) -> Blend:
@@ -171,7 +168,7 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
     Raises: Refused: nothing is coated there, or a mark that the film does not have. AskedBack: it is far from what the
         clock says, and nobody said that it is sure.
     """
-    if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones", "sure"})):
+    if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones"})):
         return before
     zones = _zones_said(found, said.zones) or found.action.zones or found.situation.all_zones
     tops = [film.top for film in _films(found, zones) if film.top]
@@ -180,7 +177,7 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
     first = found.top if found.top in tops else tops[0]
     name = _mark_said(found, first, said.milestone)
     others = tuple(dict.fromkeys(t.coat.uuid for t in tops if t.coat.uuid != first.coat.uuid and name in t.bands))
-    asked_at, wild = _asked_for(found, first, name, said, at or unit.now)
+    asked_at, wild = _asked_for(unit, found, first, name, said, at or unit.now)
     payload = TouchTestPayload(
         coat=first.coat.uuid,
         milestone=name,
@@ -195,20 +192,18 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
 
 
 def _asked_for(
-    found: PartNow, top: CoatClock, name: str, said: TouchSaid, at: datetime
+    unit: Unit, found: PartNow, top: CoatClock, name: str, said: TouchSaid, at: datetime
 ) -> tuple[datetime | None, bool]:
     """When the screen said "go and test" for the first time, and whether the test is far from it. Raises AskedBack."""
     band, start = top.bands[name], top.film.start
     before = [t for t in found.history.touches if top.coat.uuid in t.payload.coats and t.payload.milestone == name]
     if before or not is_wild(start, band, at, ready=said.ready):
         return (None if before else band.likely), False
-    if not said.sure:
-        edge, word = (band.early, "ready") if said.ready else (band.late, "not ready")
-        due = f"{'not before' if said.ready else 'by'} {_minutes(edge, start)} min"
-        raise AskedBack(
-            f"Sure? {word.capitalize()} after {_minutes(at, start)} min, and the clock says {due}.",
-            {"sure": "If it is so, say it once more: it counts for this coat alone, and teaches nothing."},
-        )
+    edge, word = (band.early, "ready") if said.ready else (band.late, "not ready")
+    due = f"{'not before' if said.ready else 'by'} {_minutes(edge, start)} min"
+    words = f"Sure? {word.capitalize()} after {_minutes(at, start)} min, and the clock says {due}."
+    alone = "It counts for this coat alone, and teaches nothing."
+    doubts.settle(unit, [doubts.Doubt("test", f"{words} {alone}")], always=True)
     return band.likely, True
 
 
@@ -256,8 +251,9 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         break_through=(said.broke_at.strip() or "in a spot") if said.break_through else None,
         shows=said.shows if said.break_through else "",
     )
+    reason = doubts.settle(unit, doubts.of_sanding(unit, found, zones, at or unit.now))
     press = Press(uuid, at, zones)
-    return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None)
+    return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None, reason=reason)
 
 
 def _may_show(found: PartNow) -> set[str]:
@@ -272,12 +268,6 @@ def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
     firsts = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.status == "next"]
     fits = (s for s in firsts if isinstance(s, SandStep) and s.grit == grit and (not zones or zones & s.zones))
     return next(fits, None)
-
-
-def too_early(found: PartNow, zones: Zones, at: datetime) -> bool:
-    """Whether sanding these zones at an instant is no key: some of their film cannot take it yet."""
-    tops = [film.top for film in _films(found, zones or found.situation.all_zones) if film.top]
-    return any(not sandable(top, at) for top in tops)
 
 
 def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) -> float:
@@ -313,7 +303,9 @@ def step_done(
     step = _step_meant(found, kind)
     about = _zones_said(found, zones) or (step.zones if step else frozenset())
     payload = StepPayload.model_validate({"kind": kind, "stripped": _how_deep(found, kind, about, stripped)})
-    return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=step.id if step else None)
+    reason = doubts.settle(unit, doubts.of_step(unit, found, kind, about, at or unit.now))
+    press = Press(uuid, at, about)
+    return write_on_part(unit, found.row, payload, press, planned_step=step.id if step else None, reason=reason)
 
 
 def _how_deep(found: PartNow, kind: str, zones: Zones, said: StripDepth) -> StripDepth:
@@ -420,6 +412,34 @@ def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> R
     if chosen is None:
         raise Refused("There is nothing to take back on this part.", status=409)
     return write_on_part(unit, found.row, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
+
+
+_TIMED = CoatPayload | SandPayload | StepPayload | TouchTestPayload | MovePayload
+
+
+def retimed(unit: Unit, found: PartNow, uuid: UUID, entry: UUID, ended_at: datetime) -> Recorded:
+    """Put the time of an entry right by a new one; both stay in the log.
+
+    Raises: Refused: an entry that has no time of its own on this part, or a time that cannot be.
+    """
+    if before := same_press(unit, uuid, "retime", found.row, {"entry": entry, "ended_at": ended_at}):
+        return before
+    row = entry_to_retime(unit, found, entry)
+    check_time(unit, ended_at)
+    batch = getattr(row.entry.payload, "batch", None)
+    payload = RetimePayload(entry=entry, ended_at=ended_at, batch=batch)
+    zones = frozenset(t.zone for t in row.entry.targets if t.zone) & {z.uuid for z in found.row.live_zones}
+    return write_on_part(unit, found.row, payload, Press(uuid, None, zones))
+
+
+def entry_to_retime(unit: Unit, found: PartNow, entry: UUID) -> Recorded:
+    """Return an entry whose time can be put right, as it stands. Raises Refused."""
+    rows = unvoided(log.of_part(unit.session, found.part.uuid))
+    arrival = next((r for r in rows if r.entry.payload.kind == "move"), None)
+    row = next((r for r in rows if r.entry.uuid == entry and isinstance(r.entry.payload, _TIMED)), None)
+    if row is None or row is arrival:
+        raise Refused("This entry has no time to put right: load the page again.", status=409)
+    return row
 
 
 def new_id() -> UUID:

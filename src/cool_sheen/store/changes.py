@@ -31,6 +31,7 @@ _BY_TABLE: dict[type, str] = {
 }  # fmt: skip
 _BY_KIND: dict[str, tuple[str, ...]] = {
     "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES),
+    "retime": (LESSONS, BATCHES),
     **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
 }  # fmt: skip
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"

@@ -146,6 +146,13 @@ def voids_of_part(session: Session, part: UUID) -> list[Recorded]:
     return _read_all(session, about, LogEntry.voids.is_not(None))
 
 
+def retimes_of_part(session: Session, part: UUID) -> list[Recorded]:
+    """Return what put times of a part's entries right, and what took such a word back, in sequence."""
+    about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
+    rows = _read_all(session, about, LogEntry.kind == "retime")
+    return rows and [*rows, *voids_of_part(session, part)]
+
+
 def first_of_part(session: Session, part: UUID) -> UUID | None:
     """Return the entry with which a part came in."""
     query = select(LogEntry.uuid).join(LogTarget, LogTarget.seq == LogEntry.seq).where(LogTarget.part_uuid == part)

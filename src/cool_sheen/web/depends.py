@@ -8,9 +8,11 @@ from uuid import UUID
 from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 
-from cool_sheen.service.unit import Pressed, Refused, Unit, Workshop, bring_press
+from cool_sheen.service.unit import Pressed, Refused, Unit, Workshop, bring_device, bring_press
 from cool_sheen.store.models import Shop
 from cool_sheen.web.templating import Pages
+
+DEVICE = "device"
 
 
 class NoShop(Exception):
@@ -72,6 +74,12 @@ def shop_of(unit: UnitDep) -> Shop:
 ShopDep = Annotated[Shop, Depends(shop_of)]
 
 
+def device_of(request: Request) -> str:
+    """Return the name of a browser, which it got with its first page."""
+    name = request.cookies.get(DEVICE, "")
+    return name if name.isalnum() and name.isascii() and len(name) <= 20 else "web"
+
+
 async def form_of(request: Request) -> dict[str, Any]:
     """Read the fields of a form; a file becomes its name and, under ``file_content``, its bytes."""
     out: dict[str, Any] = {}
@@ -83,6 +91,7 @@ async def form_of(request: Request) -> dict[str, Any]:
                 out[name] = value
     request.state.typed = {name: value for name, value in out.items() if isinstance(value, str)}
     bring_press(_pressed(request.url.path, out))
+    bring_device(device_of(request))
     return out
 
 

@@ -4,7 +4,7 @@ import hashlib
 import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal, InvalidOperation
 from types import MappingProxyType
 from typing import Any
@@ -31,6 +31,7 @@ def mark(there: Mapping[str, Any]) -> str:
 _FIRST_YEAR, _LAST_YEAR = 1970, 2200
 _LONGEST_FIGURE = 100
 _ROUNDING = 1e-9
+_LONGEST_AGO_MIN = 7 * 24 * 60
 _MOST_MONEY = 10_000_000
 
 
@@ -206,6 +207,17 @@ class Typed:
         except ValueError:
             self.notes[name] = "Choose from the list."
             return ()
+
+    def ended(self, zone: ZoneInfo, now: datetime) -> datetime | None:
+        """Return when something ended: at a time, or so many minutes ago; None when it was just now."""
+        at = self.moment("at", zone)
+        minutes = self.number("ago", 0, _LONGEST_AGO_MIN)
+        if "at" in self.notes or not minutes:
+            return at
+        if at is not None:
+            self.notes["at"] = "Enter a time, or choose how long ago it was: not both."
+            return None
+        return now - timedelta(minutes=minutes)
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional time of a date-and-time field, on the shop's clock unless an offset was typed.

@@ -3,6 +3,7 @@
 import os
 from datetime import datetime
 from pathlib import Path
+from secrets import token_hex
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -105,7 +106,10 @@ class Pages:
         """Render a page or a fragment."""
         known = self.known(unit, request.url.path, booth=request.cookies.get("booth") == "1")
         text = self.environment.get_template(template).render({**known, **context})
-        return HTMLResponse(text, status)
+        answer = HTMLResponse(text, status)
+        if "device" not in request.cookies:  # so that the log can say whether a press came from here
+            answer.set_cookie("device", token_hex(4), max_age=315_360_000, httponly=True, samesite="strict")
+        return answer
 
     def piece(self, unit: Unit, path: str, template: str, **context: Any) -> Markup:
         """Render a piece of a page that is kept, and put into pages as it is."""

@@ -385,6 +385,17 @@ class CheckPayload(Strict):
     holds: bool
 
 
+class RetimePayload(Grown):
+    """The time of another entry is put right: it ended then. ``batch`` is that of the entry, where it has one."""
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("batch",)
+
+    kind: Literal["retime"] = "retime"
+    entry: UUID
+    ended_at: AwareDatetime
+    batch: UUID | None = None
+
+
 class NotePayload(Strict):
     """Words."""
 
@@ -396,7 +407,7 @@ Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
     | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DoorPayload
     | DefectPayload
-    | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload
+    | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | RetimePayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),
 ]  # fmt: skip
@@ -462,3 +473,7 @@ class Recorded(Strict):
     seq: int
     recorded_at: datetime
     entry: Entry
+
+    def ended_at(self, at: datetime) -> "Recorded":
+        """Return it as it stands when its time is put right."""
+        return self.model_copy(update={"entry": self.entry.model_copy(update={"occurred_at": at})})

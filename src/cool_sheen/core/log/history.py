@@ -19,6 +19,7 @@ from cool_sheen.core.log.entries import (
     MovePayload,
     OverridePayload,
     Recorded,
+    RetimePayload,
     SandPayload,
     SkipPayload,
     StepPayload,
@@ -269,11 +270,22 @@ class History:
 
 
 def unvoided(entries: Iterable[Recorded]) -> list[Recorded]:
-    """Return what has not been voided, by time of the work and then by sequence."""
+    """Return what has not been voided, by time of the work and then by sequence; times that were put right are so."""
     rows = list(entries)
     void = _voided(rows)
     kept = [r for r in rows if r.entry.uuid not in void and r.entry.voids is None]
+    if right := times_put_right(kept):
+        kept = [r.ended_at(right[r.entry.uuid].ended_at) if r.entry.uuid in right else r for r in kept]
     return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
+
+
+def times_put_right(standing: Iterable[Recorded]) -> dict[UUID, RetimePayload]:
+    """Return when entries really ended whose time was put right, by the last word on each."""
+    out: dict[UUID, RetimePayload] = {}
+    for row in sorted(standing, key=lambda r: r.seq):
+        if isinstance(row.entry.payload, RetimePayload):
+            out[row.entry.payload.entry] = row.entry.payload
+    return out
 
 
 def voids_that_stand(entries: Iterable[Recorded]) -> list[Recorded]:

@@ -10,25 +10,26 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import COAT_WORDS
+from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
-from cool_sheen.core.log.history import voids_that_stand
+from cool_sheen.core.log.history import times_put_right, unvoided, voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
 from cool_sheen.core.survey.below import StripDepth
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
+from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
 from cool_sheen.service.jobs import find_part, spaces_by_id
 from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.projections import coats_of
 from cool_sheen.service.shelf import newer_data
-from cool_sheen.service.unit import Refused, Unit, Workshop
+from cool_sheen.service.unit import Asking, Refused, Unit, Workshop
 from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
@@ -120,20 +121,22 @@ def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[st
 
 def _log_page(unit: Unit, shop: Shop, found: PartNow, names: dict[str, str], before: int) -> dict[str, Any]:
     uuid = found.part.uuid
-    rows = log.page_of_part(unit.session, uuid, _WITH_THEIR_BATCH, before, _LOG_PAGE + 1)
+    rows = log.page_of_part(unit.session, uuid, _ELSEWHERE, before, _LOG_PAGE + 1)
     some, voids = rows[:_LOG_PAGE], voids_that_stand(log.voids_of_part(unit.session, uuid))
     gone = {v.entry.voids for v in voids}
     return {
         "entries": [(r, log_words.says_logged(unit, r, names, shop.units), r.entry.uuid not in gone) for r in some],
+        "put_right": times_put_right(unvoided(log.retimes_of_part(unit.session, uuid))),
         "older": some[-1].seq if len(rows) > _LOG_PAGE else 0,
         "newest_shown": not before,
         "arrival": log.first_of_part(unit.session, uuid),
         "put_back": {v.entry.voids: v.entry.uuid for v in voids},
         "mixing": MIXING,
+        "timed": ("coat", "sand", "touch_test", "move", *STEP_WORDS),
     }
 
 
-_WITH_THEIR_BATCH = ("pour", "viscosity", "stamp")
+_ELSEWHERE = ("pour", "viscosity", "stamp", "retime")  # with their batch, or with the entry that they put right
 _LOG_PAGE = 60
 
 
@@ -196,7 +199,7 @@ def coat(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             "wet_film_measured_um": film,
             "coat_kind": kind or None,
         }
-        at = typed.moment("at", unit.zone)
+        at = typed.ended(unit.zone, unit.now)
         typed.stop()
         return work.coat_on(unit, found, press, work.CoatSaid.model_validate(told), at)
 
@@ -219,24 +222,13 @@ def touch(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
             "milestone": typed.text("milestone") or None,
             "how": how,
             "zones": typed.ticked("zone"),
-            "sure": typed.flag("sure"),
         }
-        at = typed.moment("at", unit.zone)
+        at = typed.ended(unit.zone, unit.now)
         typed.stop()
         said = work.TouchSaid.model_validate(told)
         return work.touch(unit, found, press, said, at)
 
-    try:
-        return _log(request, uuid, workshop, pages, form, write)
-    except work.AskedBack as asked:
-        with workshop.read() as unit:
-            context = _dialog_context(unit, unit.the_shop, uuid, "touch")
-            context |= {"asked_back": asked, "typed": Typed(form), "press": form.get("press")}
-            if not request.headers.get("hx-request"):
-                return pages.show(request, unit, "part/dialog.html", 422, **context)
-            again = pages.show(request, unit, "part/_touch.html", **context)
-        again.headers["HX-Retarget"], again.headers["HX-Reswap"] = "#dialog-body", "innerHTML"
-        return again
+    return _log(request, uuid, workshop, pages, form, write)
 
 
 @router.post("/sand")
@@ -247,7 +239,7 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
         grit = typed.text("grit", "the grit, such as P320")
         broke_at, shows = typed.text("broke_at", most=120), typed.text("shows", most=80)
-        at = typed.moment("at", unit.zone)
+        at = typed.ended(unit.zone, unit.now)
         typed.stop()
         said = work.SandSaid(
             grit=grit,
@@ -268,7 +260,7 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
     """Log another step."""
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
-        at, deep = typed.moment("at", unit.zone), typed.text("stripped")
+        at, deep = typed.ended(unit.zone, unit.now), typed.text("stripped")
         stripped = next((depth for depth in _DEPTHS if depth == deep), None)
         if stripped is None:
             raise Refused("How deep was it stripped?", {"stripped": "Choose how deep from the list."})
@@ -285,7 +277,7 @@ def bake(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
         metal = typed.quantity("metal", "temperature", 0, 1200)
-        minutes, at = typed.number("minutes", 0.5, 1440), typed.moment("at", unit.zone)
+        minutes, at = typed.number("minutes", 0.5, 1440), typed.ended(unit.zone, unit.now)
         if minutes is None:
             typed.notes["minutes"] = "Enter how long it was held: 0.5 to 1440 min."
         typed.stop()
@@ -311,9 +303,25 @@ def move(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         space = typed.uuid("space", "Choose a space.")
         if space is None or space not in spaces_by_id(unit):
             raise Refused("There is no such space.", {"space": "Choose a space of the list."})
-        at = typed.moment("at", unit.zone)
+        at = typed.ended(unit.zone, unit.now)
         typed.stop()
         return work.moved(unit, found, press, space, at)
+
+    return _log(request, uuid, workshop, pages, form, write)
+
+
+@router.post("/retime")
+def retime(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Put the time of an entry right."""
+
+    def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
+        entry = typed.uuid("entry", "There is no such entry.")
+        at = typed.ended(unit.zone, unit.now)
+        if at is None:
+            typed.notes.setdefault("at", "Enter when it ended.")
+        typed.stop()
+        assert entry is not None and at is not None  # noqa: PT018 - typed.stop has seen to it
+        return work.retimed(unit, found, press, entry, at)
 
     return _log(request, uuid, workshop, pages, form, write)
 
@@ -367,7 +375,35 @@ def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) 
         if press is None:
             raise Refused("This was not logged.", typed.notes)
         found = part_now(unit, uuid)
+        unit.asking = Asking(typed.text("offered", most=200), frozenset(typed.text("sure").split(",")) - {""})
+        if log.by_uuid(unit.session, press) is None:
+            check_offer(unit, found)
         return found, write(unit, found, typed, press), shop.units
+
+
+_NOT_AGAIN = ("sure", "offered")
+
+
+def _asked_back(
+    request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], asked: AskedBack
+) -> Response:
+    """Ask back what was pressed, with all that was said: one more press logs it."""
+    with workshop.read() as unit:
+        found = part_now(unit, uuid)
+        context: dict[str, Any] = {
+            "form": "part/_asked.html",
+            "found": found,
+            "asked": asked,
+            "action": request.url.path,
+            "said": {name: value for name, value in form.items() if name not in _NOT_AGAIN and isinstance(value, str)},
+            "offered": offer_of(found),
+            "sure": ",".join(sorted({d.code for d in asked.doubts} | set(str(form.get("sure", "")).split(",")) - {""})),
+        }
+        if not request.headers.get("hx-request"):
+            return pages.show(request, unit, "part/dialog.html", 409, **context)
+        answer = pages.show(request, unit, "part/_asked.html", **context)
+    answer.headers["HX-Retarget"], answer.headers["HX-Reswap"] = "#dialog-body", "innerHTML"
+    return answer
 
 
 def _log(
@@ -375,9 +411,12 @@ def _log(
 ) -> Response:
     """Log one entry and say so; from a plain form, go back to the page that it came from."""
     try:
-        found, row, units = _write(workshop, uuid, form, write)
-    except log.Conflict:  # the same press may have come over two connections at once: look again who was first
-        found, row, units = _write(workshop, uuid, form, write)
+        try:
+            found, row, units = _write(workshop, uuid, form, write)
+        except log.Conflict:  # the same press may have come over two connections at once: look again who was first
+            found, row, units = _write(workshop, uuid, form, write)
+    except AskedBack as asked:
+        return _asked_back(request, uuid, workshop, pages, form, asked)
     if not request.headers.get("hx-request"):
         back = str(form.get("back", ""))
         return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
@@ -399,11 +438,27 @@ def _log(
 @router.get("/{dialog}")
 def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one of the small forms: touch test, sanding, another coat."""
-    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip"):
+    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"
-    return pages.show(request, unit, template, **_dialog_context(unit, shop, uuid, dialog))
+    context = _dialog_context(unit, shop, uuid, dialog)
+    if dialog == "retime":
+        context |= _to_retime(unit, shop, context["found"], request.query_params.get("entry", ""))
+    return pages.show(request, unit, template, **context)
+
+
+def _to_retime(unit: Unit, shop: Shop, found: PartNow, entry: str) -> dict[str, Any]:
+    typed = Typed({"entry": entry})
+    named = typed.uuid("entry", "There is no such entry.")
+    typed.stop("There is no such entry here.")
+    row = work.entry_to_retime(unit, found, named or found.part.uuid)
+    names = log_words.names_for(unit, found.row, found.system)
+    ended = row.entry.occurred_at.astimezone(unit.zone)
+    return {"row": row, "says": log_words.says_logged(unit, row, names, shop.units), "ended": f"{ended:%Y-%m-%dT%H:%M}"}
+
+
+_OTHERWISE = ("coat", "sand", "bake", "strip")  # steps with a dialog of their own
 
 
 def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str, Any]:
@@ -423,8 +478,9 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "left": found.owed.left(),
         "equivalent": air_cure_equivalent,
         "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",
-        "asked_back": None,
-        "press": None,
+        "offered": offer_of(found),
+        "kind": found.action.does if found.action.does in STEP_WORDS and found.action.does not in _OTHERWISE else "",
+        "step_words": STEP_WORDS.get(found.action.does, "Another step"),
     }
 
 

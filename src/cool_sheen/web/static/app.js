@@ -167,6 +167,7 @@
       if (first) first.focus();
     }
     if (event.detail.target.id === "live") {
+      watchOffers();
       choose(chosen(), false);
       if (met) ringDue();
       else hush();
@@ -215,6 +216,49 @@
     if (event.target.closest("[data-close]")) dialog().close();
     if (event.target.closest("[data-try-alarm]") && $("#f-alarm").value !== "silent") sound($("#f-alarm").value);
   });
+
+  // --- a press is heard at once, once, and only for what its button said ---------------------------
+  const JUST_MS = 800; // nobody has read in less what a button says now
+  const offers = new Map(); // part -> what its buttons offer, and since when
+  function watchOffers() {
+    for (const field of $$("#live input[name=offered]")) {
+      const lane = field.closest("[data-part]");
+      if (!lane) continue;
+      const known = offers.get(lane.dataset.part);
+      if (!known || known.offer !== field.value)
+        offers.set(lane.dataset.part, { offer: field.value, since: known ? performance.now() : -JUST_MS });
+    }
+  }
+  const unheard = (form) => {
+    delete form.dataset.heard;
+    for (const button of $$(".is-heard", form)) button.classList.remove("is-heard");
+  };
+  document.addEventListener(
+    "submit",
+    (event) => {
+      const form = event.target;
+      if (!form.matches("form[method=post]")) return;
+      const lane = form.closest("#live [data-part]");
+      const known = lane && offers.get(lane.dataset.part);
+      const fresh = known && performance.now() - known.since < JUST_MS;
+      if (fresh || form.dataset.heard) {
+        event.preventDefault();
+        event.stopImmediatePropagation();
+        if (fresh) say("This button has just changed: read it, and press again.");
+        return;
+      }
+      form.dataset.heard = "1";
+      const button = event.submitter || $("button", form);
+      if (button) button.classList.add("is-heard");
+      if (navigator.vibrate && document.documentElement.dataset.mode === "booth") navigator.vibrate(30);
+    },
+    true,
+  );
+  document.addEventListener("htmx:afterRequest", (event) => {
+    const form = event.detail.elt.closest && event.detail.elt.closest("form");
+    if (form) unheard(form);
+  });
+  window.addEventListener("pageshow", () => $$("form[data-heard]").forEach(unheard)); // back again, by the browser's own way
 
   // --- the chosen lane, and keys -----------------------------------------------
   const lanes = () => $$("#live .lane");
@@ -502,6 +546,7 @@
   });
   document.addEventListener("DOMContentLoaded", () => {
     hush();
+    watchOffers();
     tick();
     showTimers();
     showSizes();

@@ -17,6 +17,7 @@ from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.service.doubts import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
 from cool_sheen.web.views import ribbon, section, through
@@ -29,6 +30,8 @@ STATE_WORDS: dict[str, str] = {
 URGENCY = (
     "closing", "open", "keyed", "key", "shut", "bare", "wet", "gate", "limit", "locked", "curing", "cured", "done",
 )  # fmt: skip
+# Where the button itself logs: the dialog that asks when and where it was; the others open theirs anyway.
+_EARLIER = {"coat": "coat", "touch_test": "", "sand": "", "bake": "", "strip": ""}
 _HAZARDS = {
     "isocyanate": "isocyanates: supplied air",
     "fire": "no flames or sparks",
@@ -104,6 +107,8 @@ class Lane:
     asks: str  # what was passed over and is asked for
     through: str  # where it was sanded through, until that is mended
     comes_after: str = ""  # the part that is to be finished first
+    earlier: str = ""  # the dialog in which the press is given a time of its own; empty where the button opens it
+    offered: str = ""  # the mark of what its buttons offer
 
 
 def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
@@ -175,6 +180,8 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         asks=_asks(found),
         through=through.in_short(found),
         comes_after=found.comes_after,
+        offered=offer_of(found),
+        earlier=_EARLIER.get(action.does, "step") if action.does else "",
     )
 
 

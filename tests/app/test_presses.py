@@ -1,0 +1,216 @@
+"""Presses that are safe: what was offered is what is logged; what contradicts the clock is asked back and remembered."""
+
+import re
+from datetime import timedelta
+from uuid import uuid4
+
+import pytest
+from tests.app.test_mixing_journeys import batch_of, begin, mix_through
+
+from cool_sheen.core.work.steps import CoatStep, SandStep
+from cool_sheen.store import log
+
+HX = {"HX-Request": "true"}
+
+
+def offered(shop, part):
+    page = shop.http.get(f"/parts/{part}").text
+    return re.search(r'name="offered" value="([^"]+)"', page)[1]
+
+
+def press(shop, part, verb, sure="", offer=None, **fields):
+    """A press on a button of today's page, or of an older one."""
+    form = {"press": str(uuid4()), "offered": offer or offered(shop, part), "sure": sure, **fields}
+    return shop.http.post(f"/parts/{part}/{verb}", data=form, headers=HX)
+
+
+def is_asked(answer):
+    return answer.headers.get("HX-Retarget") == "#dialog-body" and "Sure?" in answer.text
+
+
+def entries(shop, part):
+    with shop.workshop.read() as unit:
+        return log.of_part(unit.session, part)
+
+
+def at_a_coat(shop, system="two-stage-epoxy"):
+    part = shop.new_part(system)
+    while not isinstance(shop.standing(part).action.step, CoatStep):
+        shop.do_next(part)
+    shop.clock.turn(minutes=1)
+    return part
+
+
+def test_a_stale_tab_never_logs_the_next_step_and_says_what_was_logged_by_whom(shop):
+    part = shop.new_part()
+    before = offered(shop, part)
+    first = shop.standing(part).action.does
+    assert press(shop, part, "step", offer=before, kind=first).status_code == 200
+    shop.clock.turn(seconds=8)
+    stale = press(shop, part, "step", offer=before, kind=first)
+    assert is_asked(stale)
+    assert "logged already, 8 s ago, by this device" in stale.text
+    assert shop.standing(part).action.says in stale.text
+    count = len(entries(shop, part))
+    shop.http.cookies.clear()
+    assert "by another device" in press(shop, part, "step", offer=before, kind=first).text
+    assert len(entries(shop, part)) == count
+    fields = dict(re.findall(r'<input type="hidden" name="(\w+)" value="([^"]*)"', stale.text))
+    assert shop.http.post(f"/parts/{part}/step", data=fields, headers=HX).status_code == 200  # said once more
+    assert len(entries(shop, part)) == count + 1
+
+
+def test_the_same_press_sent_twice_is_one_entry_however_old_its_offer_is(shop):
+    part = shop.new_part()
+    form = {"press": str(uuid4()), "offered": offered(shop, part), "kind": shop.standing(part).action.does}
+    for _ in range(2):
+        answer = shop.http.post(f"/parts/{part}/step", data=form, headers=HX)
+        assert (answer.status_code, is_asked(answer)) == (200, False)
+        shop.clock.turn(seconds=5)
+    assert len(entries(shop, part)) == 2  # it came in, and the step
+
+
+def test_what_was_logged_in_between_does_not_matter_when_the_offer_still_holds(shop):
+    part = at_a_coat(shop)
+    assert not is_asked(press(shop, part, "coat"))
+    shop.clock.turn(hours=3)
+    before = offered(shop, part)
+    assert press(shop, part, "touch", ready="no").status_code == 200
+    shop.clock.turn(hours=3)
+    assert not is_asked(press(shop, part, "touch", offer=before, ready="yes"))
+
+
+@pytest.mark.parametrize(("seconds", "asked"), [(0.9, True), (1.0, False)])
+def test_a_button_that_had_only_just_come_is_asked_back(shop, seconds, asked):
+    part = shop.new_part()
+    kind = shop.standing(part).action.does
+    assert press(shop, part, "step", kind=kind).status_code == 200
+    shop.clock.turn(seconds=seconds)
+    answer = press(shop, part, "step", kind=shop.standing(part).action.does)
+    assert is_asked(answer) == asked
+
+
+@pytest.mark.parametrize(("minutes", "asked"), [(-0.1, True), (0.1, False)])
+def test_a_coat_on_a_film_that_is_not_open_is_taken_but_asked_back_once_and_remembered(shop, minutes, asked):
+    part = at_a_coat(shop)
+    assert not is_asked(press(shop, part, "coat"))
+    opens = shop.standing(part).top.opens.early
+    shop.clock.at = opens + timedelta(minutes=minutes)
+    answer = press(shop, part, "coat")
+    assert is_asked(answer) == asked
+    assert len(shop.standing(part).history.coats) == (1 if asked else 2)
+    if asked:
+        assert "The coat before it was on for" in answer.text
+        assert not is_asked(press(shop, part, "coat", sure="wet"))
+        assert "opens from" in entries(shop, part)[-1].entry.reason
+        assert "Asked back:" in shop.http.get(f"/parts/{part}").text
+    else:
+        assert entries(shop, part)[-1].entry.reason is None
+
+
+def test_a_script_is_not_asked_and_what_it_said_is_remembered_all_the_same(shop):
+    part = at_a_coat(shop)
+    for _ in range(2):
+        assert shop.log(part, "coat").status_code == 200
+    assert len(shop.standing(part).history.coats) == 2
+    assert "opens from" in entries(shop, part)[-1].entry.reason
+
+
+def test_a_wet_film_that_is_sanded_is_asked_back(shop):
+    part = at_a_coat(shop)
+    shop.log(part, "coat")
+    shop.clock.turn(minutes=5)
+    answer = press(shop, part, "sand", grit="P320")
+    assert is_asked(answer)
+    assert "it is no key" in answer.text
+    assert 'name="grit" value="P320"' in answer.text
+    while not isinstance(shop.standing(part).action.step, SandStep):
+        shop.do_next(part)
+    shop.clock.at = max(shop.clock.at, shop.standing(part).top.bands[shop.standing(part).top.rule.sand].late)
+    assert not is_asked(press(shop, part, "sand", grit=shop.standing(part).action.grit))
+
+
+@pytest.mark.parametrize(("minutes", "asked"), [(0, True), (29, True), (30, False)])
+def test_bakes_at_one_instant_are_asked_back(shop, minutes, asked):
+    part = at_a_coat(shop)
+    shop.log(part, "coat")
+    shop.clock.turn(hours=8)
+    heat = {"metal": "60", "minutes": "30"}
+    assert not is_asked(press(shop, part, "bake", **heat))
+    shop.clock.turn(minutes=minutes, seconds=2)
+    assert is_asked(press(shop, part, "bake", **heat)) == asked
+
+
+def test_a_coat_out_of_an_empty_cup_is_asked_back(shop):
+    part = at_a_coat(shop)
+    product = shop.standing(part).next_coat().layer.product
+    mix_through(shop, batch_of(begin(shop, product, [part], **{f"coats_{part}": "1", "tare": "38", "cup": "4 l"})))
+    assert not is_asked(press(shop, part, "coat"))
+    shop.clock.at = shop.standing(part).top.opens.late + timedelta(minutes=1)
+    again = press(shop, part, "coat")
+    assert is_asked(again)
+    assert re.search(r"The cup has \d+ ml left", again.text)
+
+
+def test_who_keeps_the_list_of_the_room_is_asked_for_the_dehumidifier(shop):
+    part = at_a_coat(shop)
+    space = str(shop.standing(part).space.uuid)
+    assert not is_asked(press(shop, part, "coat"))  # who keeps no list is not asked
+    assert (
+        shop.http.post("/weather/room", data={"press": str(uuid4()), "space": space, "step": "swept"}).status_code
+        == 303
+    )
+    shop.clock.at = shop.standing(part).top.opens.late + timedelta(minutes=1)
+    answer = press(shop, part, "coat")
+    assert is_asked(answer)
+    assert "dehumidifier of Room is not stamped off" in answer.text
+
+
+WHENS = {
+    "20 minutes ago": ({"ago": "20"}, timedelta(minutes=20), ""),
+    "at a time": ({"at": "2026-06-08T09:00"}, None, ""),
+    "both": ({"ago": "20", "at": "2026-06-08T09:00"}, None, "not both"),
+    "in words": ({"ago": "soon"}, None, "number from 0"),
+    "of next year": ({"at": "2027-06-08T09:00"}, None, "future"),
+}
+
+
+@pytest.mark.parametrize("when", WHENS)
+def test_steps_take_a_time_of_their_own(shop, when):
+    fields, gone, refused = WHENS[when]
+    part = shop.new_part()
+    shop.clock.turn(hours=3)
+    dialog = shop.http.get(f"/parts/{part}/step", headers=HX).text
+    assert "20 minutes ago" in dialog
+    answer = press(shop, part, "step", kind=shop.standing(part).action.does, **fields)
+    assert (answer.status_code, refused in answer.text) == (422 if refused else 200, True)
+    if gone:
+        assert entries(shop, part)[-1].entry.occurred_at == shop.clock.at - gone
+
+
+def test_the_time_of_an_entry_is_put_right_by_a_new_one_and_can_be_put_back(shop):
+    part = at_a_coat(shop)
+    assert shop.log(part, "coat").status_code == 200
+    coat, opens = shop.standing(part).history.coats[0], shop.standing(part).top.opens.likely
+    shop.clock.turn(hours=1)
+    dialog = shop.http.get(f"/parts/{part}/retime", params={"entry": str(coat.uuid)}, headers=HX).text
+    assert "coated" in dialog
+    right = coat.ended_at - timedelta(minutes=20)
+    at = right.astimezone(shop.standing(part)._day.zone).strftime("%Y-%m-%dT%H:%M")
+    answer = shop.log(part, "retime", entry=str(coat.uuid), at=at)
+    assert answer.status_code == 200
+    assert shop.standing(part).history.coats[0].ended_at == right.replace(second=0)
+    assert shop.standing(part).top.opens.likely < opens
+    assert entries(shop, part)[-2].entry.occurred_at == coat.ended_at  # what was logged stands in the log
+    assert "put right" in shop.http.get(f"/parts/{part}").text
+    assert shop.log(part, "undo").status_code == 200
+    assert shop.standing(part).history.coats[0].ended_at == coat.ended_at
+
+
+@pytest.mark.parametrize("named", ["the arrival", "nothing", "another part's"])
+def test_what_has_no_time_of_its_own_is_not_put_right(shop, named):
+    part, other = shop.new_part(), shop.new_part()
+    shop.do_next(other)
+    entry = {"the arrival": entries(shop, part)[0].entry.uuid, "nothing": uuid4(),
+             "another part's": entries(shop, other)[-1].entry.uuid}[named]  # fmt: skip
+    assert shop.log(part, "retime", entry=str(entry), at="2026-06-08T07:00").status_code == 409
