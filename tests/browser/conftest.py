@@ -3,11 +3,15 @@
 import shutil
 import threading
 import time
+from types import SimpleNamespace
 
 import pytest
 import uvicorn
 from playwright.sync_api import sync_playwright
 from tests.support import T0, ShopOnTrial
+
+from cool_sheen.settings import Settings
+from cool_sheen.web.premises import Premises
 
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -44,9 +48,17 @@ class Served:
 @pytest.fixture
 def served(request, tmp_path):
     """The demo shop, or another by ``@pytest.mark.parametrize("served", [{...}], indirect=True)``."""
-    running = Served(ShopOnTrial(tmp_path, **getattr(request, "param", {"demo": True})))
+    asked = dict(getattr(request, "param", {"demo": True}))
+    if asked.pop("premises", False):
+        premises = Premises(Settings(data=tmp_path), clock=lambda: T0)
+        shop = SimpleNamespace(http=SimpleNamespace(app=premises.open()))
+    else:
+        premises, shop = None, ShopOnTrial(tmp_path, **asked)
+    running = Served(shop)
     yield running
     running.stop()
+    if premises is not None:
+        premises.close()
 
 
 @pytest.fixture

@@ -85,7 +85,7 @@ def check_offer(unit: Unit, found: PartNow) -> None:
         raise AskedBack([Doubt("offer", f"{_was_logged(unit, row)} What comes next is: {found.action.says}.")])
     if since or "offer" in unit.asking.sure:
         return
-    newest = next(iter(_entries(unit, found)[-1:]), None)
+    newest = next((row for row in reversed(_entries(unit, found)) if row.entry.payload.kind != "move"), None)
     if newest and newest.entry.device == unit.device and timedelta(0) <= unit.now - newest.recorded_at < HASTY:
         words = f"{_was_logged(unit, newest)} This button had only just come: what it says is {found.action.says}."
         raise AskedBack([Doubt("offer", words)])
