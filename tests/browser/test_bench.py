@@ -171,11 +171,11 @@ def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
     expect(page.locator(".sequence")).to_contain_text("Epoxy primer, coat 1")
     for step in ("Wash", "Degrease"):
         expect(page.locator(".act")).to_contain_text(step)
+        page.clock.run_for(1_000)
         page.keyboard.press("d")
         expect(page.locator("#toast")).to_contain_text(step)
         page.keyboard.press("d")  # at once again: the next step is never logged by it
         served.shop.clock.turn(seconds=10)
-        page.clock.run_for(1_000)
     expect(page.locator(".act")).to_contain_text("Sand P120")
     page.keyboard.press("s")
     expect(page.get_by_label("Grit")).to_be_focused()
