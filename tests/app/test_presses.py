@@ -25,7 +25,7 @@ def press(shop, part, verb, sure="", offer=None, **fields):
 
 
 def is_asked(answer):
-    return answer.headers.get("HX-Retarget") == "#dialog-body" and "Sure?" in answer.text
+    return answer.headers.get("HX-Reswap") == "none" and '<div id="dialog-body" hx-swap-oob="innerHTML">' in answer.text
 
 
 def entries(shop, part):

@@ -174,7 +174,6 @@ def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
         page.clock.run_for(1_000)
         page.keyboard.press("d")
         expect(page.locator("#toast")).to_contain_text(step)
-        page.keyboard.press("d")  # at once again: the next step is never logged by it
         served.shop.clock.turn(seconds=10)
     expect(page.locator(".act")).to_contain_text("Sand P120")
     page.keyboard.press("s")
@@ -186,6 +185,23 @@ def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
     page.locator("#dialog").get_by_role("button", name="Coat on").press("Enter")
     expect(page.locator(".counts")).to_contain_text("1 of 2")
     expect(page.locator(".lane")).to_have_class(re.compile("is-wet"))
+
+
+@pytest.mark.parametrize("again", ["at once", "when it has changed"])
+@pytest.mark.parametrize("served", [{}], indirect=True)
+def test_a_button_that_is_pressed_twice_logs_one_step_and_not_the_next(page, served, again):
+    part = served.shop.new_part()
+    page.goto("/")
+    button = page.locator(".lane .acts form button")
+    expect(button).to_have_text("Wash done")
+    if again == "at once":
+        button.dblclick()
+    else:
+        button.click()
+        expect(button).to_have_text("Degrease done")
+        button.click()
+    page.wait_for_timeout(600)
+    assert [w.kind for w in served.shop.standing(part).history.works] == ["wash"]
 
 
 @pytest.mark.parametrize("served", [{"premises": True}], indirect=True)

@@ -401,8 +401,8 @@ def _asked_back(
         }
         if not request.headers.get("hx-request"):
             return pages.show(request, unit, "part/dialog.html", 409, **context)
-        answer = pages.show(request, unit, "part/_asked.html", **context)
-    answer.headers["HX-Retarget"], answer.headers["HX-Reswap"] = "#dialog-body", "innerHTML"
+        answer = pages.show(request, unit, "part/_asked_in_dialog.html", **context)
+    answer.headers["HX-Reswap"] = "none"  # it goes where the dialog is, even when the button is gone meanwhile
     return answer
 
 

@@ -159,6 +159,13 @@
     if (!document.hidden) refresh();
   });
 
+  document.addEventListener("htmx:oobAfterSwap", (event) => {
+    // asked back: in the dialog, wherever the press came from
+    if (event.detail.target.id !== "dialog-body") return;
+    if (!dialog().open) dialog().showModal();
+    const no = $("[autofocus]", dialog());
+    if (no) no.focus();
+  });
   document.addEventListener("htmx:afterSettle", (event) => {
     tick();
     if (event.detail.target.id === "dialog-body" && !dialog().open) {
