@@ -75,7 +75,9 @@ def test_on_the_scale_the_stand_in_pours_and_what_it_shows_is_taken_over(page, s
 def test_an_over_pour_typed_in_a_hurry_is_kept_explained_and_rescued_by_mouse(page, served):
     ask_for(page, "single-stage-two-pack", "400+ml")
     for _ in range(2):  # stirred, colour checked
+        was = page.locator("#stage-title").inner_text()
         page.get_by_role("button", name="Done").click()
+        expect(page.locator("#stage-title")).not_to_have_text(was)
     page.get_by_role("button", name="It is at the mark").click()
     expect(page.locator("#stage-title")).to_have_text("Pour urethane hardener, standard")
     page.locator("#f-amount").fill("3")

@@ -15,7 +15,9 @@ def test_of_two_tabs_on_one_sheet_the_second_shows_both_and_takes_it_on_the_seco
     expect(other.locator("h1")).to_contain_text("Two-pack clear")
     page.locator("#f-name").fill("Clear of mine")
     page.locator("#f-name").press("Enter")
-    expect(page.get_by_role("alert").first).to_contain_text("Somebody changed this meanwhile, and nothing was saved")
+    expect(page.locator("main").get_by_role("alert").first).to_contain_text(
+        "Somebody changed this meanwhile, and nothing was saved"
+    )
     expect(page.locator(".is-there", has_text="Thinner than last year.")).to_be_visible()
     expect(page.locator("#f-name")).to_have_value("Clear of mine")
     assert not violations(page)

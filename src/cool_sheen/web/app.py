@@ -13,6 +13,7 @@ from cool_sheen.web.api import climate, coatings, drying, film, materials, mixin
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
+    alarms,
     bench,
     components,
     data,
@@ -62,6 +63,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
     for module in (
+        alarms,
         bench,
         jobs,
         scale,

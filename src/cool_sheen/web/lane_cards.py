@@ -24,6 +24,8 @@ class Card:
     counting: str
     counts_to: datetime | None
     html: str
+    name: str = ""
+    rings: tuple[tuple[str, int | None], ...] = ()  # keys of its alarms, and when they ring; None: due already
 
     @property
     def order(self) -> tuple[int, float]:
@@ -47,9 +49,11 @@ def card_of(unit: Unit, pages: Pages, found: PartNow) -> Card:
 def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
     action = found.action
     html = ""
+    rings: tuple[tuple[str, int | None], ...] = ()
     if found.is_live:
         shown = lane.lane(found, unit.zone, unit.the_shop.units, _PRESS)
         html = str(pages.piece(unit, "/", "bench/_lane.html", lane=shown))
+        rings = _rings(shown)
     return Card(
         found.part.uuid,
         found.is_live,
@@ -59,4 +63,14 @@ def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
         action.counting,
         action.counts_to,
         html,
+        found.part.name,
+        rings,
     )
+
+
+def _rings(shown: lane.Lane) -> tuple[tuple[str, int | None], ...]:
+    """What of a lane is due, and what it counts to."""
+    due: list[tuple[str, int | None]] = [(key, None) for key in shown.due]
+    if shown.count and shown.count.key and shown.count.key not in shown.due:
+        due.append((shown.count.key, shown.count.to_ms))
+    return tuple(due)

@@ -1,7 +1,12 @@
 // Cool Sheen in the browser: countdowns, alarms, keys, small forms. All figures come from the server.
 (function () {
   "use strict";
-  const KEPT = { keys: "cool-sheen-keys", sound: "cool-sheen-sound", chosen: "cool-sheen-chosen" };
+  const KEPT = {
+    keys: "cool-sheen-keys",
+    sound: "cool-sheen-sound",
+    chosen: "cool-sheen-chosen",
+    awake: "cool-sheen-awake",
+  };
   const recall = (name, otherwise) => {
     try {
       return localStorage.getItem(name) ?? otherwise;
@@ -19,17 +24,11 @@
   const $ = (selector, from) => (from || document).querySelector(selector);
   const $$ = (selector, from) => Array.from((from || document).querySelectorAll(selector));
 
-  // --- countdowns and alarms -------------------------------------------------
-  const ALARM_WORDS = {
-    test: "go and test",
-    closing: "the window may be closing",
-    sand: "go and test: sandable by the clock",
-    done: "full cure by the clock",
-    pot: "the pot life is over: what is left is waste",
-    induct: "induction is over: go on mixing",
-  };
-  const rung = new Set();
+  // --- the time: the server's, whatever this device's clock says -----------------------------------
+  let ahead = (Number(document.documentElement.dataset.now) || Date.now()) - Date.now();
+  const serverNow = () => Date.now() + ahead;
 
+  // --- countdowns --------------------------------------------------------------
   function written(ms) {
     const total = Math.max(0, Math.floor(ms / 1000));
     const days = Math.floor(total / 86400),
@@ -38,19 +37,20 @@
     const two = (n) => String(n).padStart(2, "0");
     return Math.floor(total / 3600) + ":" + two(Math.floor(total / 60) % 60) + ":" + two(total % 60);
   }
-
+  const over = new Set(); // counts that ran out here: each asks once for what comes next
   function tick() {
-    const now = Date.now();
+    const now = serverNow();
     for (const figure of $$("[data-to]")) {
       const left = Number(figure.dataset.to) - now;
       figure.textContent = written(left);
       const row = figure.closest(".cd");
       if (row) row.classList.toggle("is-due", left <= 0);
-      if (left <= 0 && figure.dataset.key && !rung.has(figure.dataset.key)) {
-        ring(figure.closest("[data-name]"), figure.dataset.key);
+      if (left <= 0 && figure.dataset.key && !over.has(figure.dataset.key)) {
+        over.add(figure.dataset.key);
         refresh();
       }
     }
+    for (const alarm of coming) if (alarm.at_ms !== null && alarm.at_ms <= now) ring(alarm);
     for (const clock of $$("[data-clock]")) {
       const options = {
         weekday: "short",
@@ -67,37 +67,111 @@
     }
   }
 
-  // An alarm rings once under its key, whether the count runs out here or the server says first that it is due.
-  function ring(lane, key) {
-    if (!key || rung.has(key)) return;
-    announce(key, lane.dataset.name + ": " + (ALARM_WORDS[key.split(":")[0]] || "due"));
+  // --- alarms: on every page, once on a device, and heard only when they sounded or somebody says so --------
+  const HEARD = "cool-sheen-heard";
+  const HEARD_DAYS = 7;
+  const MOST_CARDS = 4;
+  let coming = []; // what the server says will ring, or is due
+  const ringing = new Map(); // key -> alarm, until somebody says that it was heard
+  function heard() {
+    try {
+      return JSON.parse(recall(HEARD, "null"));
+    } catch {
+      return null;
+    }
+  }
+  function noteHeard(keys) {
+    const since = Date.now() - HEARD_DAYS * 86_400_000;
+    const kept = Object.fromEntries(Object.entries(heard() || {}).filter(([, at]) => at > since));
+    for (const key of keys) kept[key] = Date.now();
+    keep(HEARD, JSON.stringify(kept));
+  }
+  async function askForAlarms() {
+    if (!$(".places")) return;
+    const asked = Date.now();
+    const answer = await fetch("/alarms").catch(() => null);
+    if (!answer || !answer.ok || answer.redirected) return;
+    const said = await answer.json();
+    ahead = said.now - (asked + Date.now()) / 2;
+    if (!said.ready) return;
+    coming = said.alarms;
+    // The first time on a device: what is due already stands on the page, and is no news.
+    if (heard() === null) noteHeard(coming.filter((alarm) => alarm.at_ms === null).map((alarm) => alarm.key));
+    for (const alarm of coming) if (alarm.at_ms === null) ring(alarm);
+    tick();
+    stayAwake();
+  }
+  function ring(alarm) {
+    if (ringing.has(alarm.key) || (heard() || {})[alarm.key]) return;
+    ringing.set(alarm.key, { ...alarm, sounded: false });
+    showAlarms();
+    soundAlarms();
+    refresh();
   }
   function announce(key, words) {
-    if (rung.has(key)) return;
-    rung.add(key);
-    const card = document.createElement("div");
+    ring({ key, name: words, href: location.pathname, words: "", at_ms: null });
+  }
+  function soundAlarms() {
+    const silent = [...ringing.values()].filter((alarm) => !alarm.sounded);
+    if (!silent.length || !sound()) return; // a page that nobody touched yet may not sound: it does at the first touch
+    for (const alarm of silent) alarm.sounded = true;
+  }
+  function showAlarms() {
+    const place = $("#alarms"),
+      all = [...ringing.values()];
+    place.replaceChildren(...all.slice(0, MOST_CARDS).map(cardOf));
+    if (all.length > MOST_CARDS) {
+      const more = document.createElement("p");
+      more.className = "alarm";
+      more.textContent = "and " + (all.length - MOST_CARDS) + " more";
+      place.append(more);
+    }
+    document.title = (all.length ? "● " : "") + document.title.replace(/^● /, "");
+  }
+  function cardOf(alarm) {
+    const card = document.createElement("div"),
+      text = document.createElement("p"),
+      way = document.createElement("a"),
+      close = document.createElement("button");
     card.className = "alarm";
-    const text = document.createElement("p");
-    text.textContent = words;
-    const close = document.createElement("button");
+    way.href = alarm.href;
+    way.textContent = alarm.name;
+    text.append(way, alarm.words ? ": " + alarm.words : "");
     close.type = "button";
     close.className = "btn";
     close.textContent = "Heard";
-    close.addEventListener("click", () => card.remove());
+    close.setAttribute("aria-label", "Heard: " + alarm.name);
+    close.addEventListener("click", () => {
+      ringing.delete(alarm.key);
+      noteHeard([alarm.key]);
+      showAlarms();
+    });
     card.append(text, close);
-    $("#alarms").append(card);
-    document.title = "● " + text.textContent;
-    sound();
+    return card;
   }
-  function ringDue() {
-    for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) ring(lane, key);
-  }
-  let met = false; // whether the lanes were here once: those of a program that has just started come later
-  function hush() {
-    if ($(".lane.is-coming")) return;
-    met = true;
-    // what was due before this page was opened is on it to be seen, and needs no noise
-    for (const lane of $$("[data-due]")) for (const key of lane.dataset.due.split(" ")) rung.add(key);
+  window.addEventListener("storage", (event) => {
+    if (event.key !== HEARD) return; // heard in another tab
+    const known = heard() || {};
+    for (const key of ringing.keys()) if (known[key]) ringing.delete(key);
+    showAlarms();
+  });
+
+  // --- the screen stays awake while something counts -------------------------------------------------
+  const AWAKE_MS = 3 * 3_600_000; // what is further off than that can be waited for in the dark
+  let lock = null;
+  async function stayAwake() {
+    const now = serverNow();
+    const counts = coming.some((a) => a.at_ms !== null && a.at_ms > now && a.at_ms < now + AWAKE_MS);
+    const wanted = counts && !document.hidden && recall(KEPT.awake, "1") === "1";
+    if (!wanted && lock) {
+      lock.release();
+      lock = null;
+    }
+    if (wanted && !lock && navigator.wakeLock) {
+      lock = await navigator.wakeLock.request("screen").catch(() => null);
+      if (lock) lock.addEventListener("release", () => (lock = null));
+    }
+    document.documentElement.dataset.awake = lock ? "1" : "0";
   }
 
   // What the shop has chosen; a device may go its own way, under "?".
@@ -111,11 +185,13 @@
     buzzer: ["square", [0, 0.35, 220], [0.5, 0.35, 220], [1.0, 0.35, 220], [1.5, 0.35, 220]],
   };
   let audio = null;
+  /** Sound it, and say whether that was done: a browser sounds nothing before it was touched. */
   function sound(kind) {
-    if (!kind && !soundIsOn()) return;
+    if (!kind && !soundIsOn()) return true; // the shop, or this device, wants to see them only
     try {
       audio ||= new AudioContext();
       audio.resume();
+      if (audio.state !== "running") return false;
       const [wave, ...tones] = TONES[kind || shopHas("alarmSound", "chime")] || TONES.chime;
       for (const [after, lasts, hertz] of tones) {
         const tone = audio.createOscillator(),
@@ -133,10 +209,12 @@
     } catch {
       /* a machine without sound still shows the alarm */
     }
+    return true;
   }
-  document.addEventListener("pointerdown", () => {
-    if (audio) audio.resume();
-  });
+  for (const touch of ["pointerdown", "keydown"])
+    document.addEventListener(touch, () => {
+      if (audio) audio.resume().then(soundAlarms);
+    });
 
   // --- keeping the page alive --------------------------------------------------
   const dialog = () => $("#dialog");
@@ -144,8 +222,15 @@
     const at = document.activeElement;
     return at && at.closest("#live") && at.matches("input:not([type=hidden]), select, textarea");
   };
-  const busy = () =>
-    typing() || (dialog() && dialog().open) || ($("#help") && $("#help").open) || $("details.why[open]");
+  const touched = (field) =>
+    field.type === "checkbox" || field.type === "radio"
+      ? field.checked !== field.defaultChecked
+      : field.tagName === "SELECT"
+        ? [...field.options].some((o) => o.selected !== o.defaultSelected && o.defaultSelected)
+        : field.value !== field.defaultValue;
+  const filled = () => $$("#live :is(input:not([type=hidden]), textarea, select)").some(touched); // typed, and not sent yet
+  const refused = () => $("#live :is([aria-invalid=true], .help.is-danger)"); // what was typed stands there, to be mended
+  const busy = () => typing() || filled() || refused() || (dialog() && dialog().open) || ($("#help") && $("#help").open);
   function refresh() {
     if (!$("#live") || busy()) return;
     htmx.trigger("#live", "refresh");
@@ -155,8 +240,12 @@
   setInterval(tick, 1000);
   setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
+  setInterval(askForAlarms, 20000);
   document.addEventListener("visibilitychange", () => {
-    if (!document.hidden) refresh();
+    stayAwake();
+    if (document.hidden) return;
+    refresh();
+    askForAlarms();
   });
 
   document.addEventListener("htmx:oobAfterSwap", (event) => {
@@ -176,14 +265,12 @@
     if (event.detail.target.id === "live") {
       watchOffers();
       choose(chosen(), false);
-      if (met) ringDue();
-      else hush();
     }
   });
   document.addEventListener("logged", () => {
     if (dialog().open) dialog().close();
-    document.title = document.title.replace(/^● .*/, "Cool Sheen");
     refresh();
+    askForAlarms();
   });
   document.addEventListener("htmx:sendError", () =>
     say("The program does not answer. Press again when it runs: a press counts once, however often it is sent."),
@@ -521,9 +608,14 @@
     Alpine.data("desk", () => ({
       keysOn: keysAreOn(),
       soundOn: soundIsOn(),
+      awakeOn: recall(KEPT.awake, "1") === "1",
       init() {
         this.$watch("keysOn", (on) => keep(KEPT.keys, on ? "1" : "0"));
         this.$watch("soundOn", (on) => keep(KEPT.sound, on ? "1" : "0"));
+        this.$watch("awakeOn", (on) => {
+          keep(KEPT.awake, on ? "1" : "0");
+          stayAwake();
+        });
       },
       toggleBooth() {
         toggleBooth();
@@ -552,8 +644,10 @@
     }));
   });
   document.addEventListener("DOMContentLoaded", () => {
-    hush();
     watchOffers();
+    // what somebody opened stays open when the page is brought up to date
+    Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
+    askForAlarms();
     tick();
     showTimers();
     showSizes();
