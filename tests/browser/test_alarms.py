@@ -24,7 +24,7 @@ def run_to(page, served, seconds):
     page.clock.run_for(21_000)
 
 
-@pytest.mark.parametrize("address", ["/shelf", "/jobs/new", "/shop", "/stores"])
+@pytest.mark.parametrize("address", ["/jobs/new", "/stores"])
 def test_an_alarm_rings_on_every_page_leads_to_its_part_covers_no_button_and_is_heard_once(page, served, address):
     page.goto(address)
     expect(page.locator("html")).to_have_attribute("data-awake", re.compile("[01]"))  # it knows what is due
