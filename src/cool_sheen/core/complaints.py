@@ -42,7 +42,10 @@ def complaint(error: Mapping[str, Any]) -> str:
     if kind == "string_too_short" and figures["min_length"] == "1":
         kind = "missing"
     says = _SAYS.get(kind)
-    return str(error["msg"]).removeprefix("Value error, ") if says is None else says.format_map(figures)
+    if says is None:
+        own = kind in ("value_error", "assertion_error")  # what the data themselves say
+        return str(error["msg"]).removeprefix("Value error, ") if own else _SAYS["string_pattern_mismatch"]
+    return says.format_map(figures)
 
 
 def complaints(error: ValidationError, whole: str = "") -> dict[str, str]:

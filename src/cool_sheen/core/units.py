@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -32,6 +33,7 @@ class Dimension:
     inside: str
     words: dict[str, str]
     shown: dict[str, tuple[str, str]]  # unit system -> (pint unit, sign on screen)
+    taken: str  # the units that are read, as a sentence names them
 
 
 DIMENSIONS: dict[str, Dimension] = {
@@ -39,26 +41,30 @@ DIMENSIONS: dict[str, Dimension] = {
         "degC",
         {"c": "degC", "°c": "degC", "°": "degC", "k": "kelvin", "f": "degF", "°f": "degF"},
         {"metric": ("degC", "°C"), "us": ("degF", "°F")},
+        "°C, K or °F",
     ),
     "area": Dimension(
         "m**2",
         {
             "m2": "m**2", "m²": "m**2", "sqm": "m**2", "cm2": "cm**2", "cm²": "cm**2",
-            "ft2": "ft**2", "ft²": "ft**2", "sqft": "ft**2", "in2": "inch**2", "sqin": "inch**2",
+            "ft2": "ft**2", "ft²": "ft**2", "sqft": "ft**2", "in2": "inch**2", "in²": "inch**2", "sqin": "inch**2",
         },
         {"metric": ("m**2", "m²"), "us": ("ft**2", "ft²")},
+        "m², cm², ft² or in²",
     ),
     "film": Dimension(
         "micrometer",
         {"um": "micrometer", "µm": "micrometer", "μm": "micrometer", "micron": "micrometer", "microns": "micrometer",
          "mil": "thou", "mils": "thou", "mm": "mm"},
         {"metric": ("micrometer", "µm"), "us": ("thou", "mil")},
+        "µm, mm or mil",
     ),
     "length": Dimension(
         "meter",
         {"m": "meter", "cm": "centimeter", "mm": "millimeter", "in": "inch", "inch": "inch", "inches": "inch",
          '"': "inch", "ft": "foot", "'": "foot", "feet": "foot"},
         {"metric": ("centimeter", "cm"), "us": ("inch", "in")},
+        "m, cm, mm, in or ft",
     ),
     "volume": Dimension(
         "milliliter",
@@ -66,15 +72,56 @@ DIMENSIONS: dict[str, Dimension] = {
          "floz": "fluid_ounce", "oz": "fluid_ounce", "pt": "pint", "qt": "quart",
          "gal": "gallon"},
         {"metric": ("milliliter", "ml"), "us": ("fluid_ounce", "fl oz")},
+        "ml, cl, l, fl oz, pt, qt or gal",
     ),
     "weight": Dimension(
         "gram",
         {"g": "gram", "kg": "kilogram", "oz": "ounce", "lb": "pound", "lbs": "pound"},
         {"metric": ("gram", "g"), "us": ("ounce", "oz")},
+        "g, kg, oz or lb",
     ),
 }  # fmt: skip
 
-_TEXT = re.compile(r"\s*(?P<number>[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*(?P<unit>[^\d.,+-].*?)?\s*")
+_FIGURE = r"[+-]?(?:\d[\d.,  ]*|[.,]\d+)"
+_TEXT = re.compile(rf"\s*(?P<number>{_FIGURE})(?P<unit>[^\d.,+-].*?)?\s*")
+_SPACES = re.compile(r"[\s  ]")
+_BY_SPACES = re.compile(r"[+-]?\d{1,3}(?:[\s  ]\d{3})+(?:[.,]\d*)?")
+_GROUPED = re.compile(r"\d{1,3}([.,])\d{3}(?:\1\d{3})*")
+
+
+def plain_figure(text: str, system: str = "metric") -> str:
+    """Read a figure as people write it, and return it with a point and without groups: ``1 234,5`` is ``1234.5``.
+
+    Args:
+        text: Digits with a comma or a point as decimal mark, groups of three by spaces, commas or points.
+        system: ``us``: a comma before three digits is a group; elsewhere such a figure can be read in two ways.
+
+    Raises: NotReadable: no figure, or one that can be read in two ways.
+    """
+    text = text.strip()
+    figure = _SPACES.sub("", text)
+    if figure != text and not _BY_SPACES.fullmatch(text):
+        raise NotReadable(f"“{text[:40]}” is no number: enter one such as 1234.5.")
+    sign, digits = (figure[0], figure[1:]) if figure[:1] in ("+", "-") else ("", figure)
+    marks = [c for c in digits if c in ".,"]
+    if len(set(marks)) == 2:  # the last of both is the decimal mark
+        groups = "," if marks[-1] == "." else "."
+        whole, _, rest = digits.rpartition(marks[-1])
+        if marks.count(marks[-1]) > 1 or not _GROUPED.fullmatch(whole) or groups not in whole:
+            raise NotReadable(f"“{text.strip()[:40]}” is no number: enter one such as 1234.5.")
+        digits = f"{whole.replace(groups, '')}.{rest}"
+    elif len(marks) > 1:
+        if not _GROUPED.fullmatch(digits):
+            raise NotReadable(f"“{text.strip()[:40]}” is no number: enter one such as 1234.5.")
+        digits = digits.replace(marks[0], "")
+    elif marks == [","] and _GROUPED.fullmatch(digits) and not digits.startswith("0"):
+        if system != "us":
+            whole, rest = digits.split(",")
+            raise NotReadable(
+                f"“{text.strip()[:40]}” can be read in two ways: enter {whole}{rest}, or {float(f'{whole}.{rest}'):g}."
+            )
+        digits = digits.replace(",", "")
+    return sign + digits.replace(",", ".")
 
 
 @cache
@@ -105,12 +152,11 @@ def read_quantity(text: str, dimension: str, system: str = "metric") -> float:
     sign = kind.shown[system][1]
     if not match:
         raise NotReadable(f"“{text.strip()[:40]}” is no {dimension}: enter a number such as 2.5, or 2.5 {sign}.")
-    number = float(match["number"].replace(",", "."))
+    number = float(plain_figure(match["number"], system))
     word = re.sub(r"[\s.]", "", match["unit"] or "").lower()
     unit = kind.words.get(word) if word else kind.shown[system][0]
     if unit is None:
-        known = ", ".join(sorted({kind.shown[s][1] for s in kind.shown}))
-        raise NotReadable(f"“{match['unit'].strip()[:20]}” is no unit of {dimension}: use {known}.")
+        raise NotReadable(f"“{match['unit'].strip()[:20]}” is no unit of {dimension}: use {kind.taken}.")
     value = float(_registry().Quantity(number, unit).to(kind.inside).magnitude)
     if not math.isfinite(value):
         raise NotReadable(f"“{text.strip()[:40]}” is larger than any {dimension} is.")
@@ -184,6 +230,7 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
     return float(_registry().Quantity(value, kind.inside).to(unit).magnitude), sign
 
 
+_SMALL_FL_OZ = 10.0  # below that a tenth is too coarse to pour a ratio by
 _DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1, "weight": 0}
 
 
@@ -199,7 +246,7 @@ def amount(value: float, dimension: str, units: str = "metric", digits: int | No
     number, sign = shown(value, dimension, units)
     places = _DIGITS[dimension] if digits is None else digits
     if dimension in ("film", "volume", "weight") and units == "us" and digits is None:
-        places = 1
+        places = 2 if dimension == "volume" and abs(number) < _SMALL_FL_OZ else 1
     return f"{number:.{places}f} {sign}"
 
 
@@ -213,6 +260,44 @@ def bound(value: float, dimension: str, units: str = "metric") -> str:
     """
     number, sign = shown(value, dimension, units)
     return f"{number:.3g} {sign}" if abs(number) < 100 else f"{number:,.0f} {sign}"
+
+
+def difference(kelvin: Kelvin, units: str = "metric", digits: int = 1) -> str:
+    """Write a difference of temperatures, such as ``3.0 K`` or ``5.4 °F``.
+
+    Args:
+        kelvin: The difference. [K]
+        units: ``metric`` or ``us``.
+        digits: Decimals.
+    """
+    return f"{kelvin * 1.8:.{digits}f} °F" if units == "us" else f"{kelvin:.{digits}f} K"
+
+
+_SAID = re.compile(r"(?<![\d.,])(?:(\d+(?:\.\d+)?)( to |–| and ))?(\d+(?:\.\d+)?) (°C|µm|ml|K)(?![\w/])")
+_FL_OZ_ML = 29.5735295625
+_SAID_IN: dict[str, Callable[[float], str]] = {
+    "°C": lambda v: f"{v * 1.8 + 32:.0f}", "K": lambda v: f"{v * 1.8:.1f}".removesuffix(".0"),
+    "µm": lambda v: f"{v / 25.4:.1f}", "ml": lambda v: f"{v / _FL_OZ_ML:.2g}" if v < 296 else f"{v / _FL_OZ_ML:.0f}",
+}  # fmt: skip
+_SAID_SIGN = {"°C": "°F", "K": "°F", "µm": "mil", "ml": "fl oz"}
+
+
+def said(text: str, units: str = "metric") -> str:
+    """Return a sentence with its quantities in the units of a system: ``air under 10 °C`` is ``air under 50 °F``.
+
+    Args:
+        text: A sentence of the program, in metric units; ranges are read as a whole.
+        units: ``metric`` or ``us``.
+    """
+    if units != "us":
+        return text
+
+    def put(match: re.Match[str]) -> str:
+        low, between, high, sign = match.groups()
+        figures = [_SAID_IN[sign](float(figure)) for figure in (low, high) if figure]
+        return f"{(between or '').join(figures)} {_SAID_SIGN[sign]}"
+
+    return _SAID.sub(put, text)
 
 
 def display_units(system: str = "metric") -> dict[str, str]:

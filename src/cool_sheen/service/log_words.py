@@ -91,10 +91,12 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "retime": lambda *_: "Time put right",
     "note": lambda p, *_: str(p.text),
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
-    "batch": lambda p, *_: f"Batch of {p.name} begun, {p.ready_ml:.0f} ml ready to use",
-    "pour": lambda p, *_: f"Poured {p.ml:.0f} ml into the cup",
+    "batch": lambda p, _, units: f"Batch of {p.name} begun, {amount(p.ready_ml, 'volume', units)} ready to use",
+    "pour": lambda p, _, units: f"Poured {amount(p.ml, 'volume', units)} into the cup",
     "viscosity": lambda p, *_: f"Runs {p.seconds:g} s by the {p.by}",
-    "batch_end": lambda p, *_: "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {p.left_ml:.0f} ml left",
+    "batch_end": lambda p, _, units: (
+        "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {amount(p.left_ml, 'volume', units)} left"
+    ),
     "stamp": lambda p, *_: f"{GATES[p.gate][0] if p.gate in GATES else p.gate}: done",
     "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
 }

@@ -12,7 +12,7 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import bound, read_quantity
+from cool_sheen.core.units import bound, plain_figure, read_quantity
 from cool_sheen.service.unit import Refused
 
 SEEN = "seen"  # the field in which a form brings back the mark of what it was made from
@@ -138,11 +138,16 @@ class Typed:
 
     def money(self, name: str) -> Decimal | None:
         """Return an amount of money, exactly as it was typed; nothing typed is None."""
-        text = str(self.values.get(name, "")).strip().replace(",", ".")
+        text = self._short(name)
         if not text:
             return None
         try:
-            value = Decimal(text)
+            value = Decimal(plain_figure(text, self.units))
+        except NotReadable as error:
+            if "two ways" in str(error):
+                self.notes[name] = str(error)
+                return None
+            value = Decimal("NaN")
         except InvalidOperation:
             value = Decimal("NaN")
         if not value.is_finite() or not 0 <= value <= _MOST_MONEY or -int(value.as_tuple().exponent) > 4:
@@ -152,11 +157,16 @@ class Typed:
 
     def number(self, name: str, low: float, high: float) -> float | None:
         """Return an optional plain number between two bounds."""
-        value = self._short(name).replace(",", ".")
+        value = self._short(name)
         if not value:
             return None
         try:
-            number = float(value)
+            number = float(plain_figure(value, self.units))
+        except NotReadable as error:
+            if "two ways" in str(error):
+                self.notes[name] = str(error)
+                return None
+            number = float("nan")
         except ValueError:
             number = float("nan")
         if not low <= number <= high:

@@ -8,6 +8,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
+from starlette.routing import Match
 
 from cool_sheen.core.complaints import complaint
 from cool_sheen.core.errors import CoreError
@@ -79,6 +80,17 @@ def _explain(error: Any) -> tuple[int, str, list[dict[str, str]]]:
     return _STATUS[type(error)], str(error), []
 
 
+def _form_of(app: FastAPI, request: Request) -> str:
+    """Where the form stands whose address was loaded again: the nearest page above it."""
+    path = request.url.path
+    while path:
+        path = path.rpartition("/")[0]
+        scope = {**request.scope, "path": path or "/", "method": "GET"}
+        if any(route.matches(scope)[0] is Match.FULL for route in app.router.routes):
+            return path or "/"
+    return "/"
+
+
 _STATUS = {Conflict: 409, UnknownTarget: 422}
 
 
@@ -86,6 +98,8 @@ def install(app: FastAPI, pages: Pages) -> None:
     """Teach an application all its refusals."""
 
     def answer(request: Request, error: Exception) -> Response:  # in a thread: it asks the database
+        if getattr(error, "status_code", 0) == 405 and request.method in ("GET", "HEAD"):
+            return RedirectResponse(_form_of(app, request), 303)
         status, detail, errors = _explain(error)
         if request.url.path.startswith("/api/"):
             return problem(status, detail, errors)

@@ -14,7 +14,7 @@ from markupsafe import Markup
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
-from cool_sheen.core.units import amount, shown
+from cool_sheen.core.units import amount, difference, said, shown
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
@@ -59,7 +59,9 @@ def _environment() -> Environment:
         auto_reload=False,
         bytecode_cache=_compiled_templates(),
     )
-    environment.filters.update(amount=amount, when=when, exact=exact, week=week_in_words)
+    environment.filters.update(
+        amount=amount, when=when, exact=exact, week=week_in_words, difference=difference, said=said
+    )
     return environment
 
 

@@ -438,6 +438,8 @@ def _log(
 @router.get("/{dialog}")
 def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one of the small forms: touch test, sanding, another coat."""
+    if dialog in ("move", "undo", "passed"):  # addresses of presses, loaded again
+        return RedirectResponse(f"/parts/{uuid}", 303)
     if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"

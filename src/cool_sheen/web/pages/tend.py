@@ -89,6 +89,12 @@ def _keep(unit: Unit, typed: Typed, uuid: UUID) -> None:
     tending.keep_part(unit, uuid, name, project, after)
 
 
+@router.get("/again")
+def again_by_address(uuid: UUID) -> Response:
+    """Show the form of this address when it is loaded again."""
+    return RedirectResponse(f"/parts/{uuid}/tend", 303)
+
+
 @router.post("/again")
 def again(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Make parts like this one."""

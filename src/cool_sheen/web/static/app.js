@@ -285,9 +285,43 @@
     const page = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html");
     const asks = $$("[data-ask]", page.body);
     for (const ask of asks) ask.remove();
+    const notes = $$("[data-field]", page.body);
+    for (const note of notes) note.remove();
     place.textContent = page.body.textContent.trim();
+    markFields(form, notes);
     place.append(...asks.map((ask) => document.importNode(ask, true))); // an answer goes with the next press
   });
+  /** Mark the fields of a small form that are wrong, each with its sentence, and go to the first. */
+  function markFields(form, notes) {
+    for (const field of $$("[aria-invalid]", form)) {
+      field.removeAttribute("aria-invalid");
+      field.removeAttribute("aria-describedby");
+    }
+    for (const old of $$("[data-note]", form)) old.remove();
+    for (const note of notes) {
+      const field = form.elements.namedItem(note.dataset.field);
+      if (!field || !field.closest || field.type === "hidden") continue;
+      const words = document.createElement("p");
+      words.className = "help is-danger";
+      words.id = "n-" + note.dataset.field;
+      words.dataset.note = "1";
+      words.textContent = note.textContent;
+      (field.closest(".field") || field.parentElement).append(words);
+      field.setAttribute("aria-invalid", "true");
+      field.setAttribute("aria-describedby", words.id);
+    }
+    const first = $("[aria-invalid=true]", form);
+    if (first) first.focus();
+  }
+  /** Go to what is wrong on a page that came back: to the first field, else to what is said. */
+  function goToWrong() {
+    const wrong = $("main [aria-invalid=true]") || $("main .notice.is-bad[role=alert]");
+    if (!wrong) return;
+    for (let fold = wrong.closest("details"); fold; fold = fold.parentElement.closest("details")) fold.open = true;
+    if (!wrong.matches("input, select, textarea")) wrong.tabIndex = -1;
+    wrong.focus({ preventScroll: true });
+    wrong.scrollIntoView({ block: "center" });
+  }
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form"))
       event.detail.shouldSwap = false;
@@ -644,6 +678,7 @@
     }));
   });
   document.addEventListener("DOMContentLoaded", () => {
+    goToWrong();
     watchOffers();
     // what somebody opened stays open when the page is brought up to date
     Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
