@@ -11,6 +11,7 @@ from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
+from cool_sheen.service.invented import invented
 from cool_sheen.service.part_now import PartNow, live_by_log, live_mark, live_parts
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import statuses
@@ -89,6 +90,7 @@ def _kept_strip(unit: Unit, found: PartNow, shop: Shop) -> dict[str, object]:
     """The strip of the first part, drawn once a minute."""
     key = ("strip", found.mark, unit.now.replace(second=0, microsecond=0), shop.units, shop.time_zone)
     made: dict[str, object] = unit.kept.get(key, lambda: strip(found, unit.zone, shop), lambda _: 20_000)
+    made = {**made, "invented": invented(unit, found.space.uuid)}
     return {**made, "space_name": found.space.name, "space_uuid": found.space.uuid, "part_name": found.part.name}
 
 

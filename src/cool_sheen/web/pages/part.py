@@ -24,6 +24,7 @@ from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
+from cool_sheen.service.invented import invented
 from cool_sheen.service.jobs import find_part, spaces_by_id
 from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
@@ -107,6 +108,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
         "cautions": _cautions(unit, found, found.action.does),
         "substrate": unit.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(unit).values()),
+        "invented": invented(unit, found.space.uuid),
         **_log_context(unit, shop, found, before),
     }
 

@@ -26,6 +26,7 @@ from cool_sheen.formats.climate_files import KINDS
 from cool_sheen.formats.logger_csv import Options
 from cool_sheen.service import climate_imports, rooms
 from cool_sheen.service.climate import part_climate
+from cool_sheen.service.invented import invented
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.measured import measured_spans, typed_readings
 from cool_sheen.service.part_now import live_parts
@@ -111,6 +112,7 @@ def _context(unit: Unit, shop: Shop, space: str, surface: str, product: str) -> 
         "elsewhere": _open_elsewhere(unit, gate.coat, mass, spaces, chosen),
         "slots": open_slots(shut, now, now + _SLOTS_AHEAD)[:6],
         "here": _parts_here(unit, chosen),
+        "invented": invented(unit, chosen.uuid),
         "room": room_list(unit, chosen),
         "readings": readings(unit, chosen.uuid, now - timedelta(days=2)),
         "new_id": new_id,
