@@ -1,4 +1,4 @@
-"""Nothing that comes in breaks the program: a tenth of the forms, files and calls of ``make fuzz``."""
+"""Nothing that comes in breaks the program: a twentieth of the forms and calls, and a tenth of the files, of ``make fuzz``."""
 
 import random
 
@@ -13,7 +13,7 @@ from cool_sheen.formats.documents import Unsound
 from cool_sheen.formats.logger_csv import MOST_COLUMNS, NotALog, Options
 
 
-@pytest.mark.parametrize("seed", [101, 102, 103, 104])
+@pytest.mark.parametrize("seed", [101, 102])
 def test_forms_of_every_page_are_answered_however_they_are_spoiled(tmp_path, seed):
     pressed = Pressed(tmp_path, seed)
     pressed.press_at(500)
@@ -34,9 +34,9 @@ def test_files_are_read_or_refused_in_words_however_they_are_spoiled():
 
 
 def test_calculators_answer_whatever_their_description_allows(empty):
-    statuses = call_all(empty.http.app, 62)
-    assert statuses[200] > 100
-    assert statuses[422] > 100
+    statuses = call_all(empty.http.app, 31)
+    assert statuses[200] > 50
+    assert statuses[422] > 50
 
 
 def test_files_brought_to_a_page_are_answered_however_they_are_spoiled(demo):

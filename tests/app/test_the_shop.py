@@ -1,11 +1,12 @@
 """One page changes the shop; every page goes by it. The demo is opened beside it, and left again."""
 
 import re
+import shutil
 from datetime import timedelta
 
 import pytest
 from fastapi.testclient import TestClient
-from tests.support import ORIGIN, T0, TurnedClock
+from tests.support import ORIGIN, T0, ShopOnTrial, TurnedClock, demo_laid
 
 from cool_sheen.settings import Settings
 from cool_sheen.store.copies import copies_of
@@ -57,15 +58,21 @@ BAD = {
 }
 
 
+@pytest.fixture(scope="module")
+def kept(tmp_path_factory):
+    """A shop that is only ever refused."""
+    return ShopOnTrial(tmp_path_factory.mktemp("kept"))
+
+
 @pytest.mark.parametrize("said", BAD)
-def test_a_shop_that_cannot_be_is_refused_at_its_field_and_stays_as_it_was(shop, said):
+def test_a_shop_that_cannot_be_is_refused_at_its_field_and_stays_as_it_was(kept, said):
     fields, name, words = BAD[said]
-    answer = shop.change(place="Somewhere else", **fields)
+    answer = kept.change(place="Somewhere else", **fields)
     assert answer.status_code == 422
     note = re.search(rf'id="n-{name}">([^<]+)<', answer.text)[1]
     assert words in note.replace("&#39;", "'")
     assert field(answer.text, "place") == "Somewhere else"
-    assert field(shop.http.get("/shop").text, "place") == ""
+    assert field(kept.http.get("/shop").text, "place") == ""
 
 
 def test_two_who_change_the_shop_at_once_are_told(shop):
@@ -121,7 +128,10 @@ def test_a_room_is_heated_above_frost_and_below_a_sauna(empty, typed, is_taken):
 @pytest.fixture
 def premises(tmp_path):
     clock = TurnedClock(T0)
-    opened = Premises(Settings(data=tmp_path, hosts="testserver"), clock=clock)
+    settings = Settings(data=tmp_path, hosts="testserver")
+    settings.demo_database.parent.mkdir()
+    shutil.copy(demo_laid(T0), settings.demo_database)  # somebody looked at it before
+    opened = Premises(settings, clock=clock)
     opened.open()
     yield opened, TestClient(opened, headers=ORIGIN, follow_redirects=False), clock
     opened.close()
@@ -160,6 +170,7 @@ def test_the_demo_is_opened_beside_ones_own_shop_and_left_again(premises):
 
 def test_a_demo_that_stands_in_the_place_of_ones_own_shop_is_left_for_an_empty_one_and_kept(tmp_path):
     settings = Settings(data=tmp_path, hosts="testserver")
+    shutil.copy(demo_laid(T0), settings.database)
     opened = Premises(settings, demo=True, clock=TurnedClock(T0))
     opened.open()
     http = TestClient(opened, headers=ORIGIN, follow_redirects=False)

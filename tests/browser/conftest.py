@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import pytest
 import uvicorn
 from playwright.sync_api import sync_playwright
-from tests.support import T0, ShopOnTrial
+from tests.support import T0, ShopOnTrial, demo_laid
 
 from cool_sheen.settings import Settings
 from cool_sheen.web.premises import Premises
@@ -50,7 +50,10 @@ def served(request, tmp_path):
     """The demo shop, or another by ``@pytest.mark.parametrize("served", [{...}], indirect=True)``."""
     asked = dict(getattr(request, "param", {"demo": True}))
     if asked.pop("premises", False):
-        premises = Premises(Settings(data=tmp_path), clock=lambda: T0)
+        settings = Settings(data=tmp_path)
+        settings.demo_database.parent.mkdir()
+        shutil.copy(demo_laid(T0), settings.demo_database)
+        premises = Premises(settings, clock=lambda: T0)
         shop = SimpleNamespace(http=SimpleNamespace(app=premises.open()))
     else:
         premises, shop = None, ShopOnTrial(tmp_path, **asked)

@@ -24,9 +24,8 @@ def run_to(page, served, seconds):
     page.clock.run_for(21_000)
 
 
-@pytest.mark.parametrize("address", ["/jobs/new", "/stores"])
-def test_an_alarm_rings_on_every_page_leads_to_its_part_covers_no_button_and_is_heard_once(page, served, address):
-    page.goto(address)
+def test_an_alarm_rings_on_every_page_leads_to_its_part_covers_no_button_and_is_heard_once(page, served):
+    page.goto("/stores")
     expect(page.locator("html")).to_have_attribute("data-awake", re.compile("[01]"))  # it knows what is due
     buttons = page.locator("main .btn:visible, main a:visible")
     while (ahead := due_in(served)) is not None:  # the room is read every ten minutes, and the count follows

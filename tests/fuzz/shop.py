@@ -15,10 +15,11 @@ PAGES = [
     "/", "/jobs", "/jobs/new", "/mix", "/mix/new", "/mix/new?product=clear-two-pack&how=ready&amount=300", "/stores", "/stores/stock",
     "/stores/sizes", "/stores/cans", "/stores/cost", "/stores/yields", "/weather", "/spaces", "/systems", "/systems/two-stage-epoxy",
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
+    "/shop", "/projects/new",
     "/shelf/clear-two-pack",
 ]  # fmt: skip
 ASKED = {
-    "/jobs": ("page", "find"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
+    "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
     "/stores": ("project", "estimate"), "/stores/takeoff.csv": ("project", "estimate"), "/stores/stock": ("item",),
     "/stores/sizes": ("find",), "/stores/cans": ("part", "day", "to"), "/stores/cost": ("page",), "/stores/yields": ("product", "claim"),
     "/weather": ("space", "substrate", "product", "span", "by"), "/spaces": ("space",), "/systems/two-stage-epoxy": ("ground", "layer"),
@@ -26,7 +27,11 @@ ASKED = {
     "/parts/PART": ("span", "before", "by"), "/parts/PART/what-if": ("heat", "dry"), "/parts/PART/survey": ("zone", "split", "test"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
 }  # fmt: skip
-DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip")
+DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend")
+# What Pydantic and Python say: no page says it.
+MACHINE = re.compile(
+    r"Field required|Input should|String should|should match pattern|Value error|pydantic|Traceback|NoneType"
+)
 
 
 class Pressed:
@@ -59,6 +64,9 @@ class Pressed:
         layer = re.search(r'data-layer="([\w-]+)"', self.shop.http.get(f"/parts/{part}/system").text)
         if layer:
             more.append(f"/parts/{part}/system?layer={layer[1]}")
+        project = re.search(r'href="/projects/([0-9a-f-]{36})"', self.shop.http.get(f"/parts/{part}").text)
+        if project:
+            more.append(f"/projects/{project[1]}")
         return [*PAGES, f"/mix/{self.batch}", *more]
 
     def post(self, form: Form) -> None:
@@ -93,8 +101,9 @@ class Pressed:
     def note(self, what: str, answer: Any) -> None:
         """Keep what was pressed when it broke something."""
         self.statuses[answer.status_code] += 1
-        if answer.status_code >= 500:
-            self.broken.append(f"{answer.status_code} {what[:1500]}")
+        spoken = MACHINE.search(answer.text) if "html" in answer.headers.get("content-type", "") else None
+        if answer.status_code >= 500 or spoken:
+            self.broken.append(f"{answer.status_code} {spoken and spoken[0]} {what[:1500]}")
 
     def press_at(self, times: int) -> None:
         """Press so often, at forms of pages that are looked at anew now and then."""
