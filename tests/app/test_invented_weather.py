@@ -9,7 +9,7 @@ import pytest
 from cool_sheen.service.invented import READ_LATELY
 from cool_sheen.store.models import ClimateImport
 
-MADE_UP, WHAT_COMES = "The weather is made up", "What comes is made up"
+MADE_UP, WHAT_COMES = "no reading and no forecast yet", "what comes: no forecast yet"
 
 
 def said(shop, part):

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import amount, bound, difference, plain_figure, read_quantity, said
+from cool_sheen.core.units import amount, bound, coverage, difference, plain_figure, read_quantity, said
 
 READ = {
     ("12 345 678", "metric"): 12345678,
@@ -71,3 +71,7 @@ def test_a_refusal_names_only_units_that_are_read(dimension):
         read_quantity("5 furlongs", dimension)
     for unit in str(refused.value).partition("use ")[2].rstrip(".").replace(" or ", ", ").split(", "):
         read_quantity(f"5 {unit}", dimension)
+
+
+def test_how_far_paint_goes_is_said_by_the_gallon_where_gallons_are_bought():
+    assert (coverage(11), coverage(11, "us")) == ("11.0 m² a litre", "448 ft² a gallon")

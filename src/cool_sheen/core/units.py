@@ -262,6 +262,21 @@ def bound(value: float, dimension: str, units: str = "metric") -> str:
     return f"{number:.3g} {sign}" if abs(number) < 100 else f"{number:,.0f} {sign}"
 
 
+M2_PER_L_IN_FT2_PER_GAL = 40.7458  # 10.76391 ft² in a m², 3.785412 l in a US gallon
+
+
+def coverage(m2_per_l: float, units: str = "metric") -> str:
+    """Write how far paint goes, such as ``11.0 m² a litre`` or ``448 ft² a gallon``.
+
+    Args:
+        m2_per_l: Area for a litre. [m2/l]
+        units: ``metric`` or ``us``.
+    """
+    if units == "us":
+        return f"{m2_per_l * M2_PER_L_IN_FT2_PER_GAL:.0f} ft² a gallon"
+    return f"{m2_per_l:.1f} m² a litre"
+
+
 def difference(kelvin: Kelvin, units: str = "metric", digits: int = 1) -> str:
     """Write a difference of temperatures, such as ``3.0 K`` or ``5.4 °F``.
 

@@ -26,8 +26,8 @@ class Invented:
     def words(self) -> str:
         """What is said beside each time that rests on it."""
         if self.present:
-            return "The weather is made up: nobody has typed the air or brought a forecast."
-        return "What comes is made up: nobody has brought a forecast."
+            return "no reading and no forecast yet."
+        return "what comes: no forecast yet."
 
 
 def invented(unit: Unit, space: UUID) -> Invented | None:

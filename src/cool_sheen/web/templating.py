@@ -60,7 +60,7 @@ def _environment() -> Environment:
         bytecode_cache=_compiled_templates(),
     )
     environment.filters.update(
-        amount=amount, when=when, exact=exact, week=week_in_words, difference=difference, said=said
+        coverage=coverage, amount=amount, when=when, exact=exact, week=week_in_words, difference=difference, said=said
     )
     return environment
 

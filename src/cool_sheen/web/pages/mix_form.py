@@ -9,7 +9,7 @@ from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.mixing.recipes import Choice
 from cool_sheen.core.mixing.speeds import ORDER
 from cool_sheen.core.takeoff.equipment import Equipment, Reservoir
-from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, read_quantity
+from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, amount, read_quantity
 from cool_sheen.service.mixing.plan import Asked, Waiting
 from cool_sheen.service.shelf_now import WholeShelf
 from cool_sheen.web.forms import Typed
@@ -80,7 +80,7 @@ def asked_of(
         reason=typed.text("reason", most=400),
     )
     if how in ("ready", "mixed") and grams is not None:
-        typed.notes["amount"] = "Give this one as a volume, such as 600 ml."
+        typed.notes["amount"] = f"Give this one as a volume, such as {amount(600, 'volume', typed.units, 0)}."
     typed.stop()
     return asked
 

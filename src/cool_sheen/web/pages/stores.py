@@ -9,6 +9,7 @@ from fastapi.responses import Response
 
 from cool_sheen.core.film.coverage import check_label
 from cool_sheen.core.survey.shapes import SHAPE_WORDS
+from cool_sheen.core.units import M2_PER_L_IN_FT2_PER_GAL
 from cool_sheen.core.work.labour import WAYS, transfer_efficiency
 from cool_sheen.formats.tables import csv_text
 from cool_sheen.service import costs as costing
@@ -309,7 +310,9 @@ def learned(
     checked = None
     sheet = products.get(product)
     if sheet is not None:
-        m2 = typed.number("claim", 0.01, 1000) if claim else sheet.label_m2_per_l
+        scale = M2_PER_L_IN_FT2_PER_GAL if shop.units == "us" else 1.0
+        said = typed.number("claim", 0.01 * scale, 1000 * scale) if claim else None
+        m2 = said / scale if said else None if claim else sheet.label_m2_per_l
         if m2:
             checked = check_label(m2, sheet.volume_solids_pct, sheet.wet_film_min_um, sheet.wet_film_max_um)
     labels = [
