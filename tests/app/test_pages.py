@@ -11,7 +11,8 @@ from cool_sheen.web.security import POLICY
 
 PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack", "/components",
          "/mix", "/mix/new?product=clear-two-pack&how=ready&amount=600+ml", "/stores", "/stores/stock", "/stores/sizes",
-         "/stores/cans", "/stores/cost", "/spaces", "/stores/yields?product=clear-two-pack", "/data"]  # fmt: skip
+         "/stores/cans", "/stores/cost", "/spaces", "/stores/yields?product=clear-two-pack", "/data", "/shop", "/projects/new",
+         "/jobs?state=finished&since=2026-06-01"]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", PAGES)
