@@ -236,7 +236,9 @@ def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, ser
     page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
     for address in [
         *PAGES,
-        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear", "/what-if", "/bake")),
+        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear", "/what-if", "/bake", "/tend")),
+        "/shop",
+        "/projects/new",
     ]:
         page.goto(address)
         if wrong := violations(page):
