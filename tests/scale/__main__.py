@@ -21,6 +21,7 @@ from pathlib import Path
 from cool_sheen.demo.shop import lay as lay_demo
 from cool_sheen.demo.years import Years, lay_years
 from cool_sheen.settings import Settings
+from cool_sheen.store.opening import close
 from tests.scale.shop import opened, worked
 
 # Page, its median against the demo's, its 99th percentile. [-, ms]
@@ -51,7 +52,7 @@ def main() -> int:
             begun = time.perf_counter()
             file.parent.mkdir(parents=True, exist_ok=True)
             scale = opened(file, lay[name])
-            scale.workshop.engine.dispose()
+            close(scale.workshop.engine)
             print(f"{name} laid in {time.perf_counter() - begun:.0f} s", flush=True)
     with tempfile.TemporaryDirectory() as scratch:
         worn = {
