@@ -80,7 +80,7 @@ class ProjectsPage:
     total: int
 
 
-_Found = tuple[UUID, tuple[UUID, ...], bool]  # a project, its parts that are meant, whether any of them is live
+_Found = tuple[UUID, int, bool]  # a project, how many of its parts are meant, whether any of them is live
 
 
 def projects_page(unit: Unit, page: int, wanted: Wanted = ANY) -> ProjectsPage:
@@ -97,13 +97,11 @@ def projects_page(unit: Unit, page: int, wanted: Wanted = ANY) -> ProjectsPage:
     )
     page = min(max(1, page), max(1, len(pages)))
     some = pages[page - 1] if pages else []
-    facts = {f.uuid: f for f in part_facts(unit, Part.uuid.in_([part for _, parts, _ in some for part in parts]))}
+    parts = _parts_of(unit, wanted, [uuid for uuid, _, _ in some])
     rows = {p.uuid: p for p in unit.session.scalars(select(Project).where(Project.uuid.in_([p for p, _, _ in some])))}
     shown = [
-        ProjectParts(
-            uuid, row.name, row.customer, row.colour, row.due_at, row.away, is_live, [facts[part] for part in parts]
-        )
-        for uuid, parts, is_live in some
+        ProjectParts(uuid, row.name, row.customer, row.colour, row.due_at, row.away, is_live, parts.get(uuid, []))
+        for uuid, _, is_live in some
         if (row := rows.get(uuid))
     ]
     return ProjectsPage(shown, page, max(1, len(pages)), sum(map(len, pages)))
@@ -114,7 +112,7 @@ def _paged(unit: Unit, wanted: Wanted) -> list[list[_Found]]:
     pages: list[list[_Found]] = []
     room = 0
     for found in _projects(unit, wanted):
-        size = len(found[1])
+        size = found[1]
         if size > room or not pages:
             pages.append([])
             room = PAGE_PARTS
@@ -126,25 +124,30 @@ def _paged(unit: Unit, wanted: Wanted) -> list[list[_Found]]:
 def _projects(unit: Unit, wanted: Wanted) -> list[_Found]:
     is_live = and_(PartStatus.finished_at.is_(None), Part.away == "")
     query = (
-        select(Part.uuid, Part.project_uuid, is_live, Project.created_at, Project.name)
+        select(Part.project_uuid, func.count(), func.max(is_live), Project.created_at, Project.name)
         .join(Project, Project.uuid == Part.project_uuid)
         .join(PartStatus, PartStatus.part_uuid == Part.uuid)
         .where(*_conditions(unit, wanted))
-        .order_by(Part.created_at, Part.name)
+        .group_by(Part.project_uuid)
     )
-    parts: dict[UUID, list[UUID]] = {}
-    order: dict[UUID, tuple[Any, ...]] = {}
-    live: set[UUID] = set()
-    for part, project, lives, made, name in unit.session.execute(query):
-        parts.setdefault(project, []).append(part)
-        order[project] = (-made.timestamp(), name)
-        if lives:
-            live.add(project)
-    for project, made, name in _without_parts(unit, wanted):
-        parts.setdefault(project, [])
-        order[project] = (-made.timestamp(), name)
-    sorted_ones = sorted(parts, key=lambda project: (project not in live, *order[project]))
-    return [(project, tuple(parts[project]), project in live) for project in sorted_ones]
+    rows = [(uuid, parts, bool(live), made, name) for uuid, parts, live, made, name in unit.session.execute(query)]
+    rows += [(uuid, 0, False, made, name) for uuid, made, name in _without_parts(unit, wanted)]
+    rows.sort(key=lambda row: (not row[2], -row[3].timestamp(), row[4]))
+    return [(uuid, parts, live) for uuid, parts, live, _, _ in rows]
+
+
+def _parts_of(unit: Unit, wanted: Wanted, projects: list[UUID]) -> dict[UUID, list[PartFacts]]:
+    """Those parts of some projects that are meant, the oldest first."""
+    query = (
+        select(Part.uuid)
+        .join(Project, Project.uuid == Part.project_uuid)
+        .join(PartStatus, PartStatus.part_uuid == Part.uuid)
+        .where(Part.project_uuid.in_(projects), *_conditions(unit, wanted))
+    )
+    out: dict[UUID, list[PartFacts]] = {}
+    for facts in part_facts(unit, Part.uuid.in_(list(unit.session.scalars(query)))):
+        out.setdefault(facts.project_uuid, []).append(facts)
+    return out
 
 
 def _conditions(unit: Unit, wanted: Wanted) -> list[ColumnElement[bool]]:
