@@ -1,11 +1,14 @@
 """Figures as people write them: read by the shop's number style, asked back when they can be read in two ways."""
 
+from decimal import Decimal
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.units import amount, bound, coverage, difference, plain_figure, read_quantity, said
+from cool_sheen.web.forms import Typed
 
 READ = {
     ("12 345 678", "metric"): 12345678,
@@ -75,3 +78,15 @@ def test_a_refusal_names_only_units_that_are_read(dimension):
 
 def test_how_far_paint_goes_is_said_by_the_gallon_where_gallons_are_bought():
     assert (coverage(11), coverage(11, "us")) == ("11.0 m² a litre", "448 ft² a gallon")
+
+
+@pytest.mark.parametrize(("typed", "value", "note"), [
+    ("1,400", None, "two ways: enter 1400, or 1.4"), ("1 400", 1400, ""), ("12,5", 12.5, ""), ("many", None, "Enter a number"),
+    ("1.2.3", None, "Enter a number"), ("", None, ""),
+])  # fmt: skip
+def test_a_field_of_figures_says_what_it_was_typed_in_two_ways(typed, value, note):
+    form = Typed({"n": typed, "m": typed})
+    assert form.number("n", 0, 5000) == value
+    assert note in form.notes.get("n", "")
+    assert form.money("m") == (None if value is None else Decimal(str(value)))
+    assert ("m" in form.notes) == bool(note)

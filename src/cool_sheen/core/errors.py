@@ -25,3 +25,7 @@ class Inconsistent(CoreError):
 
 class NotReadable(CoreError):
     """A text is no quantity, or one of another kind."""
+
+
+class TwoWays(NotReadable):
+    """A figure can be read in two ways."""

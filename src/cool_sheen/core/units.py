@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
-from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.errors import NotReadable, TwoWays
 
 Celsius = float
 Kelvin = float
@@ -96,7 +96,7 @@ def plain_figure(text: str, system: str = "metric") -> str:
         text: Digits with a comma or a point as decimal mark, groups of three by spaces, commas or points.
         system: ``us``: a comma before three digits is a group; elsewhere such a figure can be read in two ways.
 
-    Raises: NotReadable: no figure, or one that can be read in two ways.
+    Raises: NotReadable: no figure. TwoWays: one that can be read in two ways.
     """
     text = text.strip()
     figure = _SPACES.sub("", text)
@@ -117,7 +117,7 @@ def plain_figure(text: str, system: str = "metric") -> str:
     elif marks == [","] and _GROUPED.fullmatch(digits) and not digits.startswith("0"):
         if system != "us":
             whole, rest = digits.split(",")
-            raise NotReadable(
+            raise TwoWays(
                 f"“{text.strip()[:40]}” can be read in two ways: enter {whole}{rest}, or {float(f'{whole}.{rest}'):g}."
             )
         digits = digits.replace(",", "")

@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.errors import NotReadable, TwoWays
 from cool_sheen.core.units import bound, plain_figure, read_quantity
 from cool_sheen.service.unit import Refused
 
@@ -138,16 +138,11 @@ class Typed:
 
     def money(self, name: str) -> Decimal | None:
         """Return an amount of money, exactly as it was typed; nothing typed is None."""
-        text = self._short(name)
-        if not text:
+        figure = self._figure(name)
+        if figure is None:
             return None
         try:
-            value = Decimal(plain_figure(text, self.units))
-        except NotReadable as error:
-            if "two ways" in str(error):
-                self.notes[name] = str(error)
-                return None
-            value = Decimal("NaN")
+            value = Decimal(figure)
         except InvalidOperation:
             value = Decimal("NaN")
         if not value.is_finite() or not 0 <= value <= _MOST_MONEY or -int(value.as_tuple().exponent) > 4:
@@ -157,22 +152,30 @@ class Typed:
 
     def number(self, name: str, low: float, high: float) -> float | None:
         """Return an optional plain number between two bounds."""
-        value = self._short(name)
-        if not value:
+        figure = self._figure(name)
+        if figure is None:
             return None
         try:
-            number = float(plain_figure(value, self.units))
-        except NotReadable as error:
-            if "two ways" in str(error):
-                self.notes[name] = str(error)
-                return None
-            number = float("nan")
+            number = float(figure)
         except ValueError:
             number = float("nan")
         if not low <= number <= high:
             self.notes[name] = f"Enter a number from {low:g} to {high:g}."
             return None
         return number
+
+    def _figure(self, name: str) -> str | None:
+        """What a field has, as a plain figure; nothing where nothing was typed, or what can be read in two ways."""
+        text = self._short(name)
+        if not text:
+            return None
+        try:
+            return plain_figure(text, self.units)
+        except TwoWays as error:
+            self.notes[name] = str(error)
+            return None
+        except NotReadable:
+            return "nan"
 
     def _short(self, name: str) -> str:
         """Return what a field of figures has; no figure is longer."""
