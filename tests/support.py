@@ -118,6 +118,14 @@ def demo_laid(at: datetime) -> Path:
     return file
 
 
+@cache
+def empty_made() -> Path:
+    """Make an empty shop's file once for this process: all its tables, and nothing in them."""
+    file = Path(tempfile.mkdtemp()) / "empty.sqlite3"
+    close(open_engine(file))
+    return file
+
+
 def _without_waiting_for_the_disk(connection, _record, _proxy) -> None:
     """Nobody pulls the plug of a shop on trial; programs that are killed are tried with all that they do."""
     connection.execute("PRAGMA synchronous=OFF")
@@ -128,8 +136,7 @@ class ShopOnTrial:
 
     def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
         self.clock = TurnedClock(at)
-        if demo:
-            shutil.copy(demo_laid(at), folder / "shop.sqlite3")
+        shutil.copy(demo_laid(at) if demo else empty_made(), folder / "shop.sqlite3")
         engine = open_engine(folder / "shop.sqlite3")
         event.listen(engine, "checkout", _without_waiting_for_the_disk)
         self.workshop = open_workshop(engine, self.clock)
