@@ -42,11 +42,6 @@ class Wanted:
     since: datetime | None = None
     until: datetime | None = None
 
-    @property
-    def is_anything(self) -> bool:
-        """Whether nothing particular is looked for."""
-        return self == Wanted()
-
 
 ANY = Wanted()
 

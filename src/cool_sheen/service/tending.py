@@ -1,6 +1,5 @@
 """Tending jobs: projects and parts renamed, moved, set aside, archived, brought back; deleted when nothing was done."""
 
-from datetime import datetime
 from decimal import Decimal
 from typing import Annotated
 from uuid import UUID
@@ -177,8 +176,3 @@ def parts_to_follow(unit: Unit, part: Part) -> list[tuple[UUID, str]]:
         .order_by(Project.created_at.desc(), Part.created_at)
     )
     return [(uuid, f"{name} ({project})") for uuid, name, project in unit.session.execute(query)]
-
-
-def since_of(row: Part | Project) -> datetime | None:
-    """Since when something is away; None while it is here."""
-    return row.away_at if row.away else None
