@@ -2,12 +2,14 @@
 
 import re
 from datetime import timedelta
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import pytest
 from tests.app.test_mixing_journeys import batch_of, begin, mix_through
+from tests.fuzz.forms import filled_as_shown
 
 from cool_sheen.core.work.steps import CoatStep, SandStep
+from cool_sheen.service.jobs import find_part
 from cool_sheen.store import log
 
 HX = {"HX-Request": "true"}
@@ -200,6 +202,7 @@ def test_the_time_of_an_entry_is_put_right_by_a_new_one_and_can_be_put_back(shop
     answer = shop.log(part, "retime", entry=str(coat.uuid), at=at)
     assert answer.status_code == 200
     assert shop.standing(part).history.coats[0].ended_at == right.replace(second=0)
+    assert not shop.standing(part).history.coats[0].ended_at.utcoffset()  # as every other time of the log
     assert shop.standing(part).top.opens.likely < opens
     assert entries(shop, part)[-2].entry.occurred_at == coat.ended_at  # what was logged stands in the log
     assert "put right" in shop.http.get(f"/parts/{part}").text
@@ -214,3 +217,33 @@ def test_what_has_no_time_of_its_own_is_not_put_right(shop, named):
     entry = {"the arrival": entries(shop, part)[0].entry.uuid, "nothing": uuid4(),
              "another part's": entries(shop, other)[-1].entry.uuid}[named]  # fmt: skip
     assert shop.log(part, "retime", entry=str(entry), at="2026-06-08T07:00").status_code == 409
+
+
+def test_coats_zone_after_zone_are_no_coats_on_a_wet_film_and_are_repeated_with_their_zones(shop):
+    part = at_a_coat(shop)
+    with shop.workshop.read() as unit:
+        whole = find_part(unit, part).live_zones[0].uuid
+    page = shop.http.get(f"/parts/{part}/survey?split={whole}").text
+    rim = {"name": "Rim", "shape": "typed", "area": "0.3", "count": "1", "kind": "face"}
+    split = {**filled_as_shown(page, "/split"), **rim}
+    assert shop.http.post(f"/parts/{part}/survey/split", data=split).status_code == 303
+    zones = {zone.name: str(zone.uuid) for zone in shop.standing(part).zones}
+    for name in zones:
+        assert not is_asked(press(shop, part, "coat", **{f"zone_{zones[name]}": "1"}))
+        shop.clock.turn(minutes=2)
+    assert is_asked(press(shop, part, "coat", **{f"zone_{zones['Rim']}": "1"}))
+    alike = {
+        "count": "1",
+        "to_project": str(shop.standing(part).part.project_uuid),
+        "zones": "1",
+        "system": "1",
+        "coats": "1",
+    }
+    again = shop.http.post(f"/parts/{part}/again", data=alike).headers["location"].rsplit("/", 1)[1]
+
+    def coated(of):
+        found = shop.standing(of)
+        return {z.name: [c.ended_at for c in found.history.coats if z.uuid in c.zones] for z in found.zones}
+
+    assert coated(UUID(again)) == coated(part)
+    assert [len(times) for times in coated(part).values()] == [1, 1]

@@ -1,7 +1,7 @@
 """Logging work: what the buttons do. Each call writes one entry, once, about the zones that it was done to."""
 
 from collections.abc import Iterable
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any
 from uuid import UUID, uuid4, uuid5
 
@@ -427,7 +427,7 @@ def retimed(unit: Unit, found: PartNow, uuid: UUID, entry: UUID, ended_at: datet
     row = entry_to_retime(unit, found, entry)
     check_time(unit, ended_at)
     batch = getattr(row.entry.payload, "batch", None)
-    payload = RetimePayload(entry=entry, ended_at=ended_at, batch=batch)
+    payload = RetimePayload(entry=entry, ended_at=ended_at.astimezone(UTC), batch=batch)
     zones = frozenset(t.zone for t in row.entry.targets if t.zone) & {z.uuid for z in found.row.live_zones}
     return write_on_part(unit, found.row, payload, Press(uuid, None, zones))
 
