@@ -180,7 +180,8 @@ class ShopOnTrial:
     def do_next(self, part: UUID) -> str:
         """Do what the part's next action asks for, waiting for it when it must be waited for; say what was done."""
         action = self.standing(part).action
-        if (action.counts_to and action.does in ("touch_test", "")) or action.state in ("gate", "limit"):
+        waits = action.does in ("touch_test", "") or action.alarm == "wait"
+        if (action.counts_to and waits) or action.state in ("gate", "limit"):
             assert action.counts_to, action
             self.clock.at = action.counts_to + timedelta(minutes=1)
             action = self.standing(part).action

@@ -160,7 +160,7 @@ def test_what_a_unit_of_work_worked_out_is_gone_when_it_is_undone(shop):
     def goes_wrong():
         with shop.workshop.write() as unit:
             found = part_now(unit, part)
-            work.step_done(unit, found, uuid4(), found.action.does, unit.now)
+            work.step_done(unit, found, uuid4(), work.StepSaid(kind=found.action.does), unit.now)
             assert part_now(unit, part).action.says != before
             raise InterruptedError
 

@@ -7,6 +7,7 @@ from uuid import uuid4
 import pytest
 from tests.app.test_build_journeys import change, split, zones_of
 
+from cool_sheen.core.coatings.systems import named_tasks
 from cool_sheen.service import building
 
 HX = {"HX-Request": "true"}
@@ -105,8 +106,8 @@ def test_what_the_survey_finds_stands_on_every_page_until_its_way_is_taken_or_wo
 ):
     timber = key in ("bleed", "grain")
     part = shop.new_part("one-pack-enamel", "bare_timber" if timber else "bare_steel_sheet")
-    for _ in range(9):
-        change(shop, f"/parts/{part}/system", "prepare", place="0")
+    for name, _ in reversed(named_tasks("prepare", shop.standing(part).system.prepare)):
+        change(shop, f"/parts/{part}/system", "task", spot="prepare", do="remove", task=name)
     assert rule not in said(shop, part)
     assert find_out(shop, part, key, result=result).status_code == 303
     verdict = said(shop, part)[rule]

@@ -63,7 +63,8 @@ def _sides(page: Page, system: System) -> None:
             for side, after in sides_of(school, Draft(system, zones, SHIPPED.products)):
                 layers = [_layer(la) for la in after.system.layers if la != was.get(la.id)]
                 strips = [z.strip for z in after.zones if z.strip != "nothing"]
-                prepared = [p.kind for p in after.system.prepare if p not in system.prepare]
+                before = [(p.kind, p.grit) for p in system.prepare]
+                prepared = [p.kind for p in after.system.prepare if (p.kind, p.grit) not in before]
                 says = " ".join([school.key, side.key, after.system.turning, *prepared, *strips, *layers])
                 page.say("side", words, says if says not in told else f"{school.key} {side.key} as above")
                 told.add(says)
@@ -75,7 +76,9 @@ def _layer(layer: Layer) -> str:
         for c in layer.coats
     ]
     sanding = [f"{rung.grit} {rung.removal_um:g}" for rung in layer.sanding]
-    more = (layer.between_coats, layer.reducer_speed, *layer.then, "left out" if layer.left_out else "")
+    between = " ".join(task.grit or task.kind for task in layer.between) or "nothing"
+    then = (task.kind for task in layer.then if task.kind != "sand")
+    more = (between, layer.reducer_speed, *then, "left out" if layer.left_out else "")
     return f"[{layer.id}: {', '.join([*coats, *sanding, *more])}]"
 
 

@@ -11,6 +11,8 @@ from uuid import UUID
 import numpy as np
 from pydantic import BaseModel
 
+from cool_sheen.core.coatings.systems import Task
+
 Names = Mapping[UUID, str]
 
 
@@ -30,6 +32,8 @@ def _row(values: Iterable[Any], names: Names) -> str:
 
 
 def _of_model(value: BaseModel, names: Names) -> str:
+    if isinstance(value, Task):  # by what it says alone: most of its fields stand as they are usual
+        return _fields({k: v for k, v in value.model_dump().items() if k != "kind"} | {"": value.kind}, names)
     return _fields({name: getattr(value, name) for name in type(value).model_fields}, names)
 
 
@@ -50,7 +54,11 @@ _WAYS: list[tuple[Any, Callable[[Any, Names], str]]] = [
 
 
 def _fields(values: Mapping[str, Any], names: Mapping[UUID, str]) -> str:
-    return " ".join(f"{name}={told(value, names)}" for name, value in values.items() if value not in (None, "", ()))
+    said = {name: value for name, value in values.items() if value not in (None, "", ()) and _USUAL.get(name) != value}
+    return " ".join(f"{name}={told(value, names)}" for name, value in said.items())
+
+
+_USUAL = {"wait_minutes": 0.0, "holds": False}  # of most steps
 
 
 class Page:

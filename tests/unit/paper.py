@@ -29,7 +29,7 @@ from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.owed import owed_to
+from cool_sheen.core.work.owed import owed_to, waited_out
 from cool_sheen.core.work.steps import steps_of
 from cool_sheen.formats.catalogue import shipped
 
@@ -120,7 +120,7 @@ class PaperPart:
 
     def look(self, hours: float) -> Situation:
         history = fold(self.lines, [z.uuid for z in self.zones])
-        owed = owed_to(self.steps, history, self.zones)
+        owed = waited_out(owed_to(self.steps, history, self.zones), history, self.zones, at(hours))
         revisions = {p.content_hash: p for p in self.products.values()}
         films = zone_films(history, owed, self.climate, self.products, revisions, self.factor)
         return Situation(

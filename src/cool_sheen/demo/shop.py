@@ -225,4 +225,4 @@ def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> No
     elif word in ("ready", "not ready"):
         work.touch(unit, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
     else:
-        work.step_done(unit, found, uuid4(), word, at)
+        work.step_done(unit, found, uuid4(), work.StepSaid(kind=word), at)

@@ -12,6 +12,7 @@ from cool_sheen.core.advice.schools import School
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
 from cool_sheen.core.coatings.compatibility import Rule, RuleTable, Way
 from cool_sheen.core.coatings.families import Ground
+from cool_sheen.core.coatings.order import OrderRule
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
@@ -98,7 +99,9 @@ def compatibility() -> RuleTable:
         Rule.model_validate(row | {side: _spread(row.get(side, []), groups) for side in ("below", "over")})
         for row in data["rule"]
     ]
-    return RuleTable.of(rules, [Way.model_validate(row) for row in data["way"]])
+    order = _read(files("cool_sheen") / "catalogue" / "order.toml")["rule"]
+    ways = [Way.model_validate(row) for row in data["way"]]
+    return RuleTable.of(rules, ways, [OrderRule.model_validate(row) for row in order])
 
 
 def _spread(names: list[str], groups: Mapping[str, list[str]]) -> list[str]:

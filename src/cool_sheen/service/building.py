@@ -1,6 +1,7 @@
 """The builder's bench: one system, on a part or on the shelf, changed one step at a time, and looked over each time."""
 
 import json
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from uuid import NAMESPACE_OID, UUID, uuid5
@@ -181,6 +182,50 @@ def undo_part(unit: Unit, uuid: UUID) -> None:
     *rest, before = part.earlier_systems
     part.earlier_systems = rest
     _put(unit, part, System.model_validate(before), shelf_now(unit))
+
+
+def new_system(unit: Unit, name: str, product: str, like: str, notes: dict[str, str]) -> str:
+    """Make a system of the shop's own: like another one, or blank, with one layer.
+
+    Args:
+        unit: The unit of work.
+        name: What it is called.
+        product: The key of the first layer's product; for a blank one.
+        like: The key of a system to start from; empty for a blank one.
+        notes: What was wrong so far, by field.
+
+    Returns: Its key.
+    Raises: Refused: with notes at the fields.
+    """
+    shelf, notes = shelf_now(unit), dict(notes)
+    if like and like not in shelf.systems:
+        notes["from"] = "Choose a system of the list."
+    if not like and product not in shelf.products:
+        notes["product"] = "Choose the product of its first layer, or a system to start from."
+    if notes:
+        raise Refused("The system was not made.", notes)
+    key = _fresh_key(name, shelf)
+    made = edit.renamed(shelf.systems[like], key, name) if like else edit.blank(key, name, shelf.products[product])
+    save(unit, "system", made, new=True)
+    return key
+
+
+def kept_for_the_shop(unit: Unit, design: Design, name: str) -> str:
+    """Put a part's system on the shelf under a name of its own, for other parts. Returns its key.
+
+    What is for one zone of the part by its name is for zones of its kind there. Raises Refused.
+    """
+    if not name:
+        raise Refused("The system was not kept.", {"keep_name": "Enter a name for the shop's system."})
+    key = _fresh_key(name, shelf_now(unit))
+    kinds = {f"zone:{z.name}": z.kind for z in design.site.zones}
+    save(unit, "system", edit.renamed(edit.with_wheres(design.system, kinds), key, name), new=True)
+    return key
+
+
+def _fresh_key(name: str, shelf: WholeShelf) -> str:
+    short = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:50] or "system"
+    return next(key for n in range(1, 1000) if (key := short if n == 1 else f"{short}-{n}") not in shelf.systems)
 
 
 def change_shelf(unit: Unit, key: str, change: Edit) -> None:

@@ -11,7 +11,8 @@ from cool_sheen.core.log.history import Zones, unvoided
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.takeoff.amounts import paint_of
-from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.core.work.owed import last_done
+from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service.batches import transfer_of, used_by_coats
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.rooms import room_list
@@ -177,6 +178,30 @@ def of_step(unit: Unit, found: PartNow, kind: str, zones: Zones, at: datetime) -
     if kind not in _ON_WET:
         return []
     return _first(_too_soon(unit, top, at) for top in tops_on(found, zones))
+
+
+def of_what_holds(unit: Unit, found: PartNow, step: Step | None, zones: Zones, at: datetime) -> list[Doubt]:
+    """What is doubtful about work that goes past what holds it: a wait, or a check that was not passed."""
+    mine = next((n for n, s in enumerate(found.owed.steps) if step is not None and s.id == step.id), None)
+    if mine is None or step is None:
+        return []
+    out: dict[str, Doubt] = {}
+    done = last_done(found.history, found.zones, found.now)
+    for zone in zones or step.zones:
+        until = done.get(zone, at)
+        for n in [n for n in found.owed.ahead(zone) if n <= mine]:
+            ahead = found.owed.steps[n]
+            until += timedelta(minutes=ahead.wait_minutes)
+            if ahead.wait_minutes and at < until:
+                label = (
+                    ahead.label
+                    if ahead.kind == "wait"
+                    else f"{ahead.label} waits{f': {ahead.why}' if ahead.why else ''}"
+                )
+                out[f"wait:{n}"] = Doubt("wait", f"{label}, until {_clock(unit, until)}.")
+            if n < mine and ahead.holds:
+                out[f"holds:{n}"] = Doubt("holds", f"{ahead.label} holds what follows, and was not passed.")
+    return list(out.values())
 
 
 def of_heat(unit: Unit, found: PartNow, zones: Zones, began: datetime) -> list[Doubt]:

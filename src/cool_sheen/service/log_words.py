@@ -21,6 +21,11 @@ from cool_sheen.store.models import Part, Space
 
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
     """Return an entry in words."""
+    failed = getattr(row.entry.payload, "not_passed", False)
+    return _says(row, names, units) + (": not passed" if failed else "")
+
+
+def _says(row: Recorded, names: dict[str, str], units: str) -> str:
     payload: Any = row.entry.payload
     if payload.kind in _SAYS:
         return _SAYS[payload.kind](payload, names, units)
@@ -80,6 +85,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "touch_test": _says_touch,
     "survey_test": _says_test,
     "bake": lambda p, _, units: _says_bake(p, units),
+    "own": lambda p, *_: p.note or STEP_WORDS["own"],
     "strip": lambda p, *_: f"Stripped{_DEEP.get(p.stripped, '')}",
     "climate_reading": lambda p, names, units: (
         f"Read in {names.get(str(p.space), 'a space')}: {amount(p.air_temp_c, 'temperature', units)}, {p.rh_pct:.0f} %"

@@ -21,7 +21,7 @@ from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.owed import Owed, StepRow, owed_to
+from cool_sheen.core.work.owed import Owed, StepRow, owed_to, waited_out
 from cool_sheen.core.work.steps import CoatStep, Step, steps_of
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
 from cool_sheen.service.climate import part_climate
@@ -70,7 +70,7 @@ class PartNow:
     @property
     def rows(self) -> Sequence[StepRow]:
         """Its steps with how they stand."""
-        return self._logged.owed.rows
+        return self.owed.rows
 
     @property
     def version(self) -> tuple[Hashable, ...]:
@@ -97,10 +97,10 @@ class PartNow:
         """Its zones."""
         return self._logged.zones
 
-    @property
+    @cached_property
     def owed(self) -> Owed:
-        """What is owed to which zone."""
-        return self._logged.owed
+        """What is owed to which zone by now."""
+        return waited_out(self._logged.owed, self.history, self.zones, self.now)
 
     @cached_property
     def situation(self) -> Situation:
@@ -290,7 +290,7 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
     return Situation(
         unit.now,
         logged.zones,
-        logged.owed,
+        found.owed,
         films,
         logged.history,
         climate,

@@ -65,6 +65,15 @@ class SandSaid(Strict):
     zones: tuple[UUID, ...] = ()
 
 
+class StepSaid(Strict):
+    """What the presser said of any other step: of a strip how deep it went, of a check whether it passed."""
+
+    kind: str
+    zones: tuple[UUID, ...] = ()
+    stripped: StripDepth = ""
+    passed: bool = True
+
+
 class TouchSaid(Strict):
     """What the finger said; without a milestone it is the one that the next action waits for."""
 
@@ -106,7 +115,9 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
     )
     planned = step.id if step and as_planned else None
     about = zones or (step.zones if step else frozenset())
-    reason = doubts.settle(unit, doubts.of_coat(unit, found, step, kind, about, at or unit.now, mixed))
+    asked = doubts.of_coat(unit, found, step, kind, about, at or unit.now, mixed)
+    asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
+    reason = doubts.settle(unit, asked)
     return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=planned, reason=reason)
 
 
@@ -251,7 +262,9 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         break_through=(said.broke_at.strip() or "in a spot") if said.break_through else None,
         shows=said.shows if said.break_through else "",
     )
-    reason = doubts.settle(unit, doubts.of_sanding(unit, found, zones, at or unit.now))
+    asked = doubts.of_sanding(unit, found, zones, at or unit.now)
+    asked += doubts.of_what_holds(unit, found, planned, zones, at or unit.now)
+    reason = doubts.settle(unit, asked)
     press = Press(uuid, at, zones)
     return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None, reason=reason)
 
@@ -281,19 +294,12 @@ def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) 
     return scratch_removal(since[-1].grit or grit) if since else scratch_removal(grit)
 
 
-def step_done(
-    unit: Unit,
-    found: PartNow,
-    uuid: UUID,
-    kind: str,
-    at: datetime | None = None,
-    zones: Iterable[UUID] = (),
-    stripped: StripDepth = "",
-) -> Recorded:
-    """Log a step that leaves no more behind than that it was done; of a strip how deep. Raises Refused."""
+def step_done(unit: Unit, found: PartNow, uuid: UUID, said: StepSaid, at: datetime | None = None) -> Recorded:
+    """Log a step that leaves no more behind than that it was done. Raises Refused."""
+    kind = said.kind
     if before := same_press(unit, uuid, kind, found.row, {}):
         return before
-    if kind not in STEP_WORDS or kind in ("coat", "sand"):
+    if kind not in STEP_WORDS or kind in ("coat", "sand", "wait"):
         raise Refused(f"“{kind[:30]}” is no step that is logged this way.")
     if kind == "bake":
         raise Refused(
@@ -301,9 +307,12 @@ def step_done(
         )
     _heat_before(found, kind)
     step = _step_meant(found, kind)
-    about = _zones_said(found, zones) or (step.zones if step else frozenset())
-    payload = StepPayload.model_validate({"kind": kind, "stripped": _how_deep(found, kind, about, stripped)})
-    reason = doubts.settle(unit, doubts.of_step(unit, found, kind, about, at or unit.now))
+    about = _zones_said(found, said.zones) or (step.zones if step else frozenset())
+    told = {"kind": kind, "stripped": _how_deep(found, kind, about, said.stripped), "not_passed": not said.passed}
+    payload = StepPayload.model_validate(told | {"note": step.label if step and kind == "own" else None})
+    asked = doubts.of_step(unit, found, kind, about, at or unit.now)
+    asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
+    reason = doubts.settle(unit, asked)
     press = Press(uuid, at, about)
     return write_on_part(unit, found.row, payload, press, planned_step=step.id if step else None, reason=reason)
 

@@ -15,6 +15,7 @@ from markupsafe import Markup
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
 from cool_sheen.core.units import amount, coverage, difference, said, shown
+from cool_sheen.core.work.steps import minutes_words
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
@@ -60,7 +61,14 @@ def _environment() -> Environment:
         bytecode_cache=_compiled_templates(),
     )
     environment.filters.update(
-        coverage=coverage, amount=amount, when=when, exact=exact, week=week_in_words, difference=difference, said=said
+        coverage=coverage,
+        amount=amount,
+        when=when,
+        exact=exact,
+        week=week_in_words,
+        difference=difference,
+        said=said,
+        minutes=minutes_words,
     )
     return environment
 

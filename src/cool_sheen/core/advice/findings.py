@@ -7,6 +7,7 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.compatibility import GRAVITY, Below, Over, RuleTable, Verdict, Way
 from cool_sheen.core.coatings.families import BELOW_WORDS, FAMILY_WORDS, STATE_WORDS, State
+from cool_sheen.core.coatings.order import spoiled
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Layer, System
 from cool_sheen.core.film.build import dry_film
@@ -89,6 +90,7 @@ def look_over(system: System, products: Mapping[str, Product], bed: Bed, table: 
         *_pairs(system, products, bed.grounds, table),
         *_structure(system, products, table),
         *_hiding(system, products, bed, table),
+        *_order(system, table),
     ]
     return [_with_reason(f, reasons) for f in found]
 
@@ -203,7 +205,7 @@ def state_between(below: Layer, product: Product, over: Product) -> State:
     """The state in which a layer meets the next one, as the system has it: the plan keeps to the window."""
     if below.broadcast:
         return "open"  # no key: the plain coat over it is a fresh coat of itself
-    if below.sanding or "degloss" in below.then:
+    if below.sanding or below.does("degloss"):
         return "keyed"
     rule = product.rule_for(over)
     closes = (rule.closes and rule.closes != rule.opens) or rule.redissolves
@@ -231,7 +233,7 @@ def _on_layer(layer: Layer, under: Layer, products: Mapping[str, Product], table
     title = f"{layer.name} over {under.name}: {families}, {STATE_WORDS[below.state]}"
     place = f"{layer.id} on {under.id} {below.state}"
     reason = answer.reason
-    how = ["sand"] if under.sanding else ["degloss"] if "degloss" in under.then else []
+    how = ["sand"] if under.sanding else ["degloss"] if under.does("degloss") else []
     if below.state == "keyed" and not set(how) <= set(product.keyed_by):
         reason = f"{reason} {product.name} is never sanded: its flakes show every scratch."
         no: Verdict = "no"
@@ -275,7 +277,7 @@ def _structure(system: System, products: Mapping[str, Product], table: RuleTable
 
 def _heat(system: System, layer: Layer, product: Product, table: RuleTable) -> Iterator[Finding]:
     """What sets by staged heat wants every stage of its sheet."""
-    wanted, planned = len(product.heat_stages), sum(step.kind == "bake" for step in system.finish)
+    wanted, planned = len(product.heat_stages), sum(task.kind == "bake" for task in (*layer.then, *system.finish))
     if planned < wanted:
         yield Finding(
             "no",
@@ -289,10 +291,19 @@ def _heat(system: System, layer: Layer, product: Product, table: RuleTable) -> I
         )
 
 
+def _order(system: System, table: RuleTable) -> Iterator[Finding]:
+    """Tasks that stand the wrong way round."""
+    for found in spoiled(system, table.order):
+        lowest, rule = system.used[0].id, found.rule
+        of = found.spot.layer_id or (system.used[-1].id if found.spot.stage == "finish" else lowest)
+        ways = (table.ways["order"],)
+        yield Finding("no", of, found.place, found.title, rule.reason, rule.key, rule.source, ways)
+
+
 def _grit(layer: Layer, above: Sequence[Layer], table: RuleTable) -> Iterator[Finding]:
     """Loose grit is swept off when it is dry; what lies in the film is never sanded, nor what lies over it."""
     for sanded in (layer, *above) if layer.broadcast else ():
-        if sanded.sanding or "degloss" in sanded.then:
+        if sanded.sanding or sanded.does("degloss"):
             itself = sanded is layer
             cut = "Sandpaper tears the grit out of the film" if itself else "Sandpaper cuts the grit off at its tips"
             yield Finding(

@@ -5,8 +5,9 @@ from collections.abc import Callable, Iterable, Mapping
 from cool_sheen.core.advice.findings import Finding, Ground
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.compatibility import GRAVITY, Below, Over, RuleTable
+from cool_sheen.core.coatings.order import set_right, spoiled
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.systems import Finish, Layer, System
+from cool_sheen.core.coatings.systems import Layer, System, Task
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.hiding import coats_missing
@@ -122,10 +123,11 @@ def _hide(finding: Finding, choices: Choices) -> System:
 def _heat(finding: Finding, choices: Choices) -> System:
     """Every heat stage of the sheet of the last layer, before what comes after the heat."""
     sheet = choices.shelf[choices.system.layer(finding.layer_id).product]
-    first = [step for step in choices.system.finish if step.kind in ("unmask", "inspect")]
-    rest = [step for step in choices.system.finish if step.kind not in ("unmask", "inspect", "bake")]
+    finish = edit.pinned(choices.system, edit.FINISH)
+    first = [step for step in finish if step.kind in ("unmask", "inspect")]
+    rest = [step for step in finish if step.kind not in ("unmask", "inspect", "bake")]
     stages = [
-        Finish(kind="bake", after="handle", metal_temp_c=s.metal_temp_c, hold_minutes=s.hold_minutes)
+        Task(kind="bake", after="handle", metal_temp_c=s.metal_temp_c, hold_minutes=s.hold_minutes)
         for s in sheet.heat_stages
     ]
     return edit.set_finish(choices.system, [*first, *stages, *rest])
@@ -135,8 +137,9 @@ def _leave_sanding(finding: Finding, choices: Choices) -> System:
     """Leave out the sanding that a finding is about: of the layer itself, or of the one below it."""
     under = choices.under(finding.layer_id)
     layer = under if finding.rule == "metallic-never-sanded" and under else choices.system.layer(finding.layer_id)
-    kept = [kind for kind in layer.then if kind != "degloss"]
-    return edit.edit_layer(choices.system, layer.id, sanding=[], then=kept)
+    spot = edit.Spot("then", layer.id)
+    kept = [task for task in edit.pinned(choices.system, spot) if task.kind not in ("sand", "degloss")]
+    return edit.with_tasks(choices.system, spot, kept)
 
 
 def _key(finding: Finding, choices: Choices) -> System:
@@ -169,8 +172,13 @@ def _cover(finding: Finding, choices: Choices) -> System:
     return edit.add_layer(choices.system, layer, place + 1)
 
 
+def _order(finding: Finding, choices: Choices) -> System:
+    found = next(f for f in spoiled(choices.system, choices.table.order) if f.place == finding.place)
+    return set_right(choices.system, found)
+
+
 _CHANGES: dict[str, Callable[[Finding, Choices], System]] = {
     "seal": _seal, "prime": _prime, "stain_block": _stain_block, "strip": _strip, "key": _key, "test": _test,
     "topcoat": _topcoat, "cover": _cover, "abrade": _abrade, "degrease": _degrease, "fill_grain": _fill_grain,
-    "hide": _hide, "leave_sanding": _leave_sanding, "heat": _heat,
+    "hide": _hide, "leave_sanding": _leave_sanding, "heat": _heat, "order": _order,
 }  # fmt: skip

@@ -11,7 +11,7 @@ from cool_sheen.core.advice.remedies import Shelf
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
-from cool_sheen.core.coatings.systems import Coat, Layer, System
+from cool_sheen.core.coatings.systems import Coat, Layer, System, Task
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.film.planned import sanding_of
 from cool_sheen.core.survey.zones import ZoneFacts
@@ -58,6 +58,15 @@ class Draft:
                 system, changed = edit.edit_layer(system, layer.id, **fields), True
         return replace(self, system=system) if changed else None
 
+    def with_tasks(self, stage: str, change: Callable[[Layer], Sequence[Task] | None]) -> "Draft | None":
+        """Change what is done between or after the layers for which ``change`` gives tasks; None when there is none."""
+        system, changed = self.system, False
+        for layer in self.system.used:
+            tasks = change(layer)
+            if tasks is not None:
+                system, changed = edit.with_tasks(system, edit.Spot(stage, layer.id), tasks), True
+        return replace(self, system=system) if changed else None
+
 
 def sides_of(school: School, work: Draft) -> list[tuple[Side, Draft]]:
     """Return the sides that mean something on a system, each with the work as it would be.
@@ -81,14 +90,21 @@ def _colour_below_clear(work: Draft) -> list[Layer]:
 
 def _in_the_window(work: Draft) -> Draft | None:
     ids = {layer.id for layer in _colour_below_clear(work)}
-    return work.with_layers(lambda la: {"sanding": (), "then": ()} if la.id in ids else None)
+    return work.with_tasks("then", lambda la: _but_making_ready(work, la) if la.id in ids else None)
 
 
 def _day_key_clear(work: Draft) -> Draft | None:
     """Wait, key, clear; metallic colour is never sanded, so the question does not arise there."""
     ids = {layer.id for layer in _colour_below_clear(work) if not work.product(layer).never_sanded}
-    rung = {"grit": _CLEAR_KEY, "removal_um": round(scratch_removal(_CLEAR_KEY) / 2, 1)}
-    return work.with_layers(lambda la: {"sanding": [rung], "then": ("wipe", "tack")} if la.id in ids else None)
+    rung = Task(kind="sand", grit=_CLEAR_KEY, removal_um=round(scratch_removal(_CLEAR_KEY) / 2, 1))
+    key = [rung, Task(kind="wipe"), Task(kind="tack")]
+    return work.with_tasks("then", lambda la: [*_but_making_ready(work, la), *key] if la.id in ids else None)
+
+
+def _but_making_ready(work: Draft, layer: Layer) -> list[Task]:
+    """What is done on a layer but to key it, and to take the dust off."""
+    tasks = edit.pinned(work.system, edit.Spot("then", layer.id))
+    return [task for task in tasks if task.kind not in ("sand", "degloss", "wipe", "tack")]
 
 
 # --- primer ---------------------------------------------------------------------------
@@ -146,17 +162,12 @@ def _rounds(work: Draft) -> Draft | None:
     def change(layer: Layer) -> dict[str, Any] | None:
         if not _builds(layer):
             return None
-        rung = layer.sanding[0].model_copy(update={"removal_um": min(1900.0, 1.5 * sanding_of(layer))})
-        return {
-            **_laid_anew(layer, lambda films: [*films, films[0]]),
-            "sanding": [rung.model_dump(), *_dumped_rungs(layer)],
-        }
+        first = layer.sanding[0]
+        rung = first.model_copy(update={"removal_um": min(1900.0, 1.5 * sanding_of(layer))})
+        then = [(rung if task is first else task).model_dump() for task in layer.then]
+        return {**_laid_anew(layer, lambda films: [*films, films[0]]), "then": then}
 
     return work.with_layers(change)
-
-
-def _dumped_rungs(layer: Layer) -> list[dict[str, Any]]:
-    return [rung.model_dump() for rung in layer.sanding[1:]]
 
 
 # --- old finish, bare metal -----------------------------------------------------------------
@@ -241,18 +252,24 @@ def _several(layer: Layer) -> bool:
 
 
 def _key_when_shut(work: Draft) -> Draft | None:
-    return work.with_layers(lambda la: {"between_coats": "nothing"} if _several(la) else None)
+    return work.with_tasks("between", lambda la: _but_keying(la) if _several(la) else None)
 
 
 def _degloss(work: Draft) -> Draft | None:
     """De-gloss between all coats; never where the film redissolves, or where flakes would show it."""
 
-    def change(layer: Layer) -> dict[str, Any] | None:
+    def change(layer: Layer) -> list[Task] | None:
         product = work.product(layer)
         soft = any(window.redissolves for window in product.windows)
-        return {"between_coats": "degloss"} if _several(layer) and not soft and not product.never_sanded else None
+        bears_it = _several(layer) and not soft and not product.never_sanded
+        return [Task(kind="degloss"), *_but_keying(layer)] if bears_it else None
 
-    return work.with_layers(change)
+    return work.with_tasks("between", change)
+
+
+def _but_keying(layer: Layer) -> list[Task]:
+    """What is done between its coats but to key them."""
+    return [task for task in layer.between if task.kind not in ("sand", "degloss")]
 
 
 def _shows(layer: Layer) -> bool:

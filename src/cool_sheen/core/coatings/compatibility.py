@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import FAMILIES, GROUNDS, STATES, BelowFamily, Family, Role, State
+from cool_sheen.core.coatings.order import OrderRule
 from cool_sheen.core.coatings.sheet_fields import Key, Strict, Text
 from cool_sheen.core.errors import Inconsistent
 
@@ -22,7 +23,7 @@ class Way(Strict):
     words: Text
     change: Literal[
         "seal", "prime", "stain_block", "strip", "key", "test", "topcoat", "cover", "abrade", "degrease", "fill_grain",
-        "hide", "leave_sanding", "heat", "nothing",
+        "hide", "leave_sanding", "heat", "order", "nothing",
     ] = "nothing"  # fmt: skip
 
 
@@ -87,6 +88,7 @@ class RuleTable:
 
     rules: tuple[Rule, ...]
     ways: dict[str, Way]
+    order: tuple[OrderRule, ...] = ()
 
     def __post_init__(self) -> None:
         """Check the table whole. Raises Inconsistent with everything that is wrong in it."""
@@ -102,9 +104,9 @@ class RuleTable:
             raise Inconsistent("The compatibility table is not sound: " + "; ".join(wrong) + ".")
 
     @classmethod
-    def of(cls, rules: Iterable[Rule], ways: Iterable[Way]) -> Self:
+    def of(cls, rules: Iterable[Rule], ways: Iterable[Way], order: Iterable[OrderRule] = ()) -> Self:
         """Make a table. Raises Inconsistent."""
-        return cls(tuple(rules), {way.key: way for way in ways})
+        return cls(tuple(rules), {way.key: way for way in ways}, tuple(order))
 
     def judge(self, below: Below, over: Over) -> Answer:
         """Say whether one thing may go over another.

@@ -4,9 +4,10 @@ import math
 from collections.abc import Mapping
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.systems import Layer, System
+from cool_sheen.core.coatings.systems import Layer, System, Task
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.film.build import Build, dry_film
+from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron, Percent
 
@@ -36,12 +37,28 @@ def planned_build(system: System, products: Mapping[str, Product], zone: ZoneFac
     build = Build()
     for layer in system.used:
         solids = products[layer.product].volume_solids_pct
+        coated = False
         for coat in layer.coats:
             if zone is None or zone.takes(coat.where):
+                for rung in layer.between if coated else ():
+                    if rung.kind == "sand" and (zone is None or zone.takes(rung.where)):
+                        build.sand(taken_between(rung))
                 build.coat(layer.id, dry_film(coat.wet_film_um, solids))
+                coated = True
+        if zone is not None and not any(zone.takes(coat.where) for coat in layer.coats):
+            continue
         for rung in layer.sanding:
-            build.sand(rung.removal_um)
+            if zone is None or zone.takes(rung.where):
+                build.sand(rung.removal_um)
     return build
+
+
+def taken_between(rung: Task) -> Micron:
+    """Film that sanding between two coats takes: a scuff, which takes the gloss, where the system does not say. [um]
+
+    Source: docs/trade.md, Sanding: half of the scratches of its grit.
+    """
+    return rung.removal_um or round(scratch_removal(rung.grit or "") / 2, 1)
 
 
 def sanding_of(layer: Layer) -> Micron:

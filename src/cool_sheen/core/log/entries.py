@@ -146,8 +146,9 @@ class StepPayload(Grown):
     note: LongText | None = None
     ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
     stripped: StripDepth = ""  # how deep, where the step is a strip; empty: as the survey says of each zone
+    not_passed: bool = False  # it was looked at, and did not pass: the step stays owed
 
-    _GROWN: ClassVar[tuple[str, ...]] = ("ticked", "stripped")
+    _GROWN: ClassVar[tuple[str, ...]] = ("ticked", "stripped", "not_passed")
 
 
 class TouchTestPayload(Grown):

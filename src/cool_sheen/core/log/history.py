@@ -384,7 +384,8 @@ def _put_step(said: StepPayload, history: History, entry: Entry, zones: list[UUI
         history.bakes.append(Heated(Bake(began, entry.occurred_at, said.metal_temp_c), frozenset(zones)))
     if said.kind == "strip":
         history.strips.append(Stripped(Strip(entry.occurred_at, said.stripped), frozenset(zones)))
-    history.works.append(_work(history, entry, said.kind, zones))
+    if not said.not_passed:  # it stays owed
+        history.works.append(_work(history, entry, said.kind, zones))
 
 
 @_put.register

@@ -65,6 +65,8 @@ def action_of(situation: Situation, first: Planned | None) -> Action:
         return _after_all(situation)
     film = holding(situation, first.step)
     now = status_of(film, situation.now)
+    if first.wait is Wait.TIME:
+        return _waits(first, film, now)
     if isinstance(first.step, CoatStep):
         return _coat(situation, first, film, now)
     if waits_for(first.step):
@@ -115,6 +117,26 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
         tested=tested,
         alarm="closing" if counts else "",
         zones=step.zones,
+        film=film,
+        planned=first,
+    )
+
+
+def _waits(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
+    """The system has it wait: it counts down to that time."""
+    until = first.end if first.step.kind == "wait" else first.start
+    does = "" if first.step.kind == "wait" else first.step.kind
+    return Action(
+        first.step,
+        first.step.label,
+        does,
+        now.state,
+        until,
+        "waits for",
+        first.because,
+        grit=first.step.grit if isinstance(first.step, SandStep) else None,
+        alarm="wait",
+        zones=first.step.zones,
         film=film,
         planned=first,
     )

@@ -51,6 +51,7 @@ _ASK_AGAIN_SHARE, _ASK_AGAIN_AT_LEAST = 0.1, timedelta(minutes=2)
 # Milestones that stand in for one that a product does not have.
 STAND_IN: dict[str, tuple[str, ...]] = {
     "unmask": ("tack_free", "dust_free", "flash"),
+    "tape_over": ("handle", "sand", "tack_free", "dust_free"),
     "turn": ("handle", "sand", "tack_free"),
     "sand": ("handle", "tack_free", "flash"),
     "handle": ("sand", "full_cure"),

@@ -1,7 +1,7 @@
 """What a plan remembers while it is laid: the film on top of each zone, the side that is up, the coats of each day."""
 
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
@@ -15,7 +15,16 @@ from cool_sheen.core.part.key import abraded, damp_until, wiped
 from cool_sheen.core.part.situation import Pot, Situation
 from cool_sheen.core.part.top import Top, Window, laid
 from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import ABRADES, WIPES, CoatStep, SandStep, Step, Zones
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """A wait that the system asks for: until when, and why."""
+
+    until: datetime
+    why: str
 
 
 class Memory:
@@ -32,6 +41,8 @@ class Memory:
             self.seen |= dict.fromkeys(film.zones, film.climate)
             self.tops |= dict.fromkeys(film.zones, Top.of(film))
         self.settings = {z.uuid: z.setting for z in situation.zones}
+        self.done = last_done(situation.history, situation.zones, situation.now)
+        self.waits: dict[UUID, Held] = {}
         self.up = _side_up(situation, self.settings)
         self.coats = [(c.payload.coating, situation.day.day_of(c.ended_at), c.zones) for c in situation.history.coats]
         self.hashes = {p.content_hash: p.key for p in situation.products.values()}
@@ -57,8 +68,24 @@ class Memory:
         """When the water of wet sanding has left the last of some zones; None where none is damp."""
         return max((t.key.damp_until for t in self.tops_on(zones) if t.key.damp_until), default=None)
 
+    def held(self, step: Step) -> "Held | None":
+        """What the system has a step wait for on top of the film: its own wait, and waits before it; the longest."""
+        own = timedelta(minutes=step.wait_minutes)
+        mine = [Held(self.done[z] + own, step.why) for z in self.in_order(step.zones)] if own else []
+        waits = [held for z in self.in_order(step.zones) if (held := self.waits.get(z))]
+        return max((*mine, *waits), key=lambda held: held.until, default=None)
+
+    def wait(self, step: Step) -> datetime:
+        """Remember a wait of the system: when it is over on the last of its zones."""
+        length = timedelta(minutes=step.wait_minutes)
+        for zone in step.zones:
+            self.waits[zone] = Held(self.done[zone] + length, step.why)
+            self.done[zone] += length
+        return max(self.waits[zone].until for zone in step.zones)
+
     def work(self, step: Step, end: datetime) -> None:
         """Remember what work does to the film: a key, a wipe, another side up."""
+        self.done |= dict.fromkeys(step.zones, end)
         for zone in step.zones:
             top = self.tops.get(zone)
             if top is None:
@@ -131,6 +158,7 @@ class Memory:
         """Remember a coat that was placed."""
         blend = self.mix(step.layer, self.now)
         film = film_with(self.now, step.coat.wet_film_um, step.coat.kind, blend)
+        self.done |= dict.fromkeys(step.zones, self.now)
         made: dict[tuple[int, PartClimate], Top] = {}
         for zone in step.zones:
             below = self.tops.get(zone)

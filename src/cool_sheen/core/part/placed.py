@@ -15,6 +15,7 @@ class Wait(StrEnum):
     NOTHING = "nothing"
     FILM = "film"
     DAMP = "damp"
+    TIME = "time"  # that the system has it wait
     GATE = "gate"
     LIMIT = "limit"  # coats a day
     HOURS = "hours"

@@ -17,7 +17,7 @@ from cool_sheen.core.part.gate import CoatGate
 from cool_sheen.core.part.memory import Memory
 from cool_sheen.core.part.placed import Fit, Planned, Stuck, Wait
 from cool_sheen.core.part.situation import Situation
-from cool_sheen.core.part.times import Times
+from cool_sheen.core.part.times import Times, waited
 from cool_sheen.core.part.top import Top, Window
 from cool_sheen.core.work.steps import WIPES, CoatStep, HeatStep, SandStep, Step, WorkStep, Zones, only_on, waits_for
 
@@ -82,7 +82,10 @@ class _Placer:
         while fronts := self._fronts():
             place = self._pick(fronts)
             step = only_on(self.memory.steps[place], fronts[place], self.memory.sit.zones)
-            placed = yield from (self._coat(step) if isinstance(step, CoatStep) else self._other(step))
+            if step.kind == "wait":
+                placed = yield from self._wait(step)
+            else:
+                placed = yield from (self._coat(step) if isinstance(step, CoatStep) else self._other(step))
             for zone in placed:
                 self.memory.ahead[zone].remove(place)
 
@@ -127,6 +130,8 @@ class _Placer:
     def _span(self, step: Step) -> tuple[datetime, datetime]:
         """When a step that is owed could start and be done, for the choice alone; never, where it is stuck."""
         try:
+            if step.kind == "wait":  # it takes nobody's time
+                return self.memory.now, self.memory.now
             if not isinstance(step, CoatStep):
                 return self._hours(step, self._fit(step)[0])
             product = self.memory.product(step.layer)
@@ -135,7 +140,15 @@ class _Placer:
         except Stuck:
             return _NEVER, _NEVER
 
-    # --- work that leaves no film ---------------------------------------------------------------------
+    # --- waits, work that leaves no film ---------------------------------------------------------------------
+    def _wait(self, step: Step) -> Generator[Planned, None, Zones]:
+        """Remember a wait; what is over by now is not placed. It takes nobody's time: other zones go on meanwhile."""
+        begins = max(self.memory.now, min(self.memory.done[z] for z in step.zones))
+        until = self.memory.wait(step)
+        if until > self.memory.now:
+            yield Planned(step, begins, until, step.why, timedelta(0), Wait.TIME)
+        return step.zones
+
     def _other(self, step: Step) -> Generator[Planned, None, Zones]:
         """Place work, sanding or heat."""
         yield self._add(step, *self._fit(step))
@@ -149,6 +162,8 @@ class _Placer:
             earliest, band = found
             because = f"{'sandable' if name == 'sand' else 'ready'} by the late clock"
             wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
+        if (held := self.memory.held(step)) and held.until > earliest:
+            earliest, because, wait, band = held.until, waited(held), Wait.TIME, None
         if step.kind in WIPES and (damp := self.memory.damp_on(step.zones)) and damp > earliest:
             earliest, because, wait = damp, "once the water of the wet sanding has left", Wait.DAMP
         return Fit(earliest, wait, because), band

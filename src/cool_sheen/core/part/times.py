@@ -10,12 +10,17 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.part.film_clock import known_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn, safe_mark
-from cool_sheen.core.part.memory import Memory
+from cool_sheen.core.part.memory import Held, Memory
 from cool_sheen.core.part.placed import Fit, Stuck, Wait
 from cool_sheen.core.part.top import Top, Window
 from cool_sheen.core.work.steps import CoatStep, Step, Zones
 
 _TRIES = 60
+
+
+def waited(held: Held) -> str:
+    """Say why a step waits for a time of the system's own."""
+    return f"a wait of the system: {held.why}" if held.why else "a wait of the system"
 
 
 class Times:
@@ -83,6 +88,8 @@ class Times:
         else:
             keyed = any(t.key.since for t in self.memory.tops_on(step.zones))
             fit = Fit(earliest, Wait.NOTHING, "keyed" if keyed else "follows at once")
+        if (held := self.memory.held(step)) and held.until > earliest:
+            fit = Fit(held.until, Wait.TIME, waited(held))
         return self._allowed(step, product, fit)
 
     def _allowed(self, step: CoatStep, product: Product, fit: Fit) -> Fit:

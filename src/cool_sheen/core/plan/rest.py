@@ -19,7 +19,7 @@ class Rest:
     @property
     def ends(self) -> datetime | None:
         """When the last step ends; None when not all could be placed."""
-        return self.steps[-1].end if self.steps and not self.stuck else None
+        return max(p.end for p in self.steps) if self.steps and not self.stuck else None
 
     @property
     def keyings(self) -> int:

@@ -11,7 +11,7 @@ LABOUR: dict[str, tuple[Minutes, Minutes]] = {
     "mask": (15, 10), "tack": (3, 2), "mix": (8, 0), "induct": (0, 0), "coat": (8, 5), "turn": (10, 2),
     "inspect": (5, 3), "unmask": (8, 4), "clean_gun": (12, 0), "bake": (10, 0), "polish": (15, 40),
     "assemble": (20, 10), "degloss": (5, 6), "broadcast": (3, 2), "sweep": (5, 4),
-    "test_patch": (15, 0),
+    "test_patch": (15, 0), "decals": (10, 5), "wait": (0, 0),
 }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime, timedelta
 from functools import cached_property
 from uuid import UUID
 
@@ -68,6 +69,39 @@ class Owed:
     def passed_over(self) -> list[StepRow]:
         """Return what was passed over: it is asked for until it is said to be done, or why not."""
         return [row for row in self.rows if row.passed]
+
+
+def last_done(history: History, zones: Sequence[ZoneFacts], otherwise: datetime) -> dict[UUID, datetime]:
+    """When something was last done to each zone; where nothing was, when the part came to where it is, or otherwise."""
+    came = history.stays[0].since if history.stays else otherwise
+    out: dict[UUID, datetime] = {}
+    for zones_of, at in (*((c.zones, c.ended_at) for c in history.coats), *((w.zones, w.at) for w in history.works)):
+        out |= {z: max(out.get(z, at), at) for z in zones_of}
+    return {z.uuid: out.get(z.uuid, came) for z in zones}
+
+
+def waited_out(owed: Owed, history: History, zones: Sequence[ZoneFacts], now: datetime) -> Owed:
+    """Take waits as done that are over by now: nobody presses anything for them.
+
+    Args:
+        owed: What is owed by the log alone.
+        history: The log.
+        zones: The zones.
+        now: The present.
+    """
+    if not any(step.kind == "wait" for step in owed.steps):
+        return owed
+    done, by_zone = last_done(history, zones, now), {}
+    for zone, stands in owed.by_zone.items():
+        mine, until = dict(stands), done.get(zone, now)
+        for place in owed.ahead(zone):
+            step = owed.steps[place]
+            until += timedelta(minutes=step.wait_minutes)
+            if step.kind != "wait" or until > now:
+                break
+            mine[place] = Stand.DONE
+        by_zone[zone] = mine
+    return Owed(owed.steps, by_zone)
 
 
 def owed_to(steps: Sequence[Step], history: History, zones: Sequence[ZoneFacts]) -> Owed:

@@ -1,14 +1,25 @@
 """The steps of a system on a part, in order: coats, sanding, heat, and work that leaves no film."""
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import ClassVar, TypeVar
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar, TypeVar
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import HeatStage, Product
-from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS, Coat, Finish, Layer, Prepare, System, where_words
-from cool_sheen.core.film.grits import scratch_removal
+from cool_sheen.core.coatings.systems import (
+    AT_ONCE,
+    COAT_WORDS,
+    STEP_WORDS,
+    USUAL_AFTER,
+    Coat,
+    Layer,
+    System,
+    Task,
+    named_tasks,
+    where_words,
+)
+from cool_sheen.core.film.planned import taken_between
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Celsius, Micron, Minutes, SquareMetres
 
@@ -17,7 +28,11 @@ Zones = frozenset[UUID]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Step:
-    """What all steps have. ``slot`` is the layer after whose coats it comes; empty before the first coat."""
+    """What all steps have. ``slot`` is the layer after whose coats it comes; empty before the first coat.
+
+    ``wait_minutes`` is how long it waits on top of what was done before it, ``why`` in whose words; ``holds`` says that
+    nothing follows before it was passed.
+    """
 
     id: str
     label: str
@@ -25,6 +40,9 @@ class _Step:
     area_m2: SquareMetres
     slot: str = ""
     method: str = "hvlp"
+    wait_minutes: Minutes = 0.0
+    why: str = ""
+    holds: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,13 +106,19 @@ def steps_of(system: System, zones: Sequence[ZoneFacts], products: Mapping[str, 
         system: What goes on.
         zones: The part's zones. Those of several settings-up are coated one setting after the other, or coat by coat
             in turn, as the system says; the turns between depend on which side is up, so that the plan puts them in.
-        products: The sheets, by key: a heat stage goes by that of the last layer; by the system without them.
+        products: The sheets, by key: a heat stage goes by that of the layer below it; by the system without them.
     """
-    part = _PartZones(zones)
-    steps = [_prepare_step(place, prep, part) for place, prep in enumerate(system.prepare, start=1)]
+    part, sheets = _PartZones(zones), products or {}
+    stages = {la.id: iter(sheets[la.product].heat_stages if la.product in sheets else ()) for la in system.used}
+    top = system.used[-1]
+    made = (_task(t, _Spot(f"prepare:{name}", part.zones)) for name, t in named_tasks("prepare", system.prepare))
+    steps = [step for step in made if step.zones]
     for place, group in enumerate(_groups(system.used)):
-        steps += _group_steps(group, part, backwards=bool(place % 2), in_turn=system.turning == "coat_by_coat")
-    return [*steps, *_finish_steps(system, part, products or {})]
+        here = _group_steps(group, part, backwards=bool(place % 2), in_turn=system.turning == "coat_by_coat")
+        steps += [*here, *_after_layer(group[-1], part, stages[group[-1].id])]
+    ends = named_tasks("finish", system.finish)
+    made = (_task(t, _Spot(f"finish:{name}", part.zones, slot=top.id, stages=stages[top.id])) for name, t in ends)
+    return [*steps, *(step for step in made if step.zones)]
 
 
 class _PartZones:
@@ -124,16 +148,66 @@ def _groups(layers: Sequence[Layer]) -> list[list[Layer]]:
     groups: list[list[Layer]] = [[]]
     for layer in layers:
         groups[-1].append(layer)
-        if layer.sanding or layer.then:
+        if layer.then:
             groups.append([])
     return [group for group in groups if group]
 
 
-def _prepare_step(place: int, prep: Prepare, part: _PartZones) -> Step:
-    name, label = f"prepare:{place}:{prep.kind}", _label(prep.kind, prep.grit)
-    if prep.grit is not None:
-        return SandStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, grit=prep.grit)
-    return WorkStep(id=name, label=label, zones=part.all, area_m2=part.area_m2, kind=prep.kind)
+@dataclass(frozen=True, slots=True)
+class _Spot:
+    """Where a task stands: its name in the log, the zones there, the layer below, and its sheet's heat stages to come.
+
+    ``layer`` is the one that is sanded there.
+    """
+
+    name: str
+    zones: Sequence[ZoneFacts]
+    slot: str = ""
+    layer: Layer | None = None
+    stages: Iterator[HeatStage] = field(default_factory=lambda: iter(()))
+    between: bool = False
+
+
+def _task(task: Task, spot: _Spot) -> Step:
+    """A piece of work as a step, on the zones of its spot that it is for."""
+    here = [z for z in spot.zones if z.takes(task.where)]
+    shared: dict[str, Any] = {
+        "id": spot.name,
+        "zones": frozenset(z.uuid for z in here),
+        "area_m2": sum(z.area_m2 for z in here),
+        "slot": spot.slot,
+        "wait_minutes": task.wait_minutes or 0.0,
+        "why": task.words,
+        "holds": task.holds,
+    }
+    label = task_label(task)
+    if len(here) < len(spot.zones) and here:
+        label = f"{label}: {named(z.name for z in here)}"
+    if task.grit is not None:
+        taken = taken_between(task) if spot.between else task.removal_um
+        return SandStep(**shared, label=label, grit=task.grit, removal_um=taken, wet=task.wet, layer=spot.layer)
+    after = (task.after or USUAL_AFTER.get(task.kind)) if spot.slot else None
+    after = None if after == AT_ONCE else after
+    if task.kind == "bake":
+        return _heat_step(task, shared, after or "handle", next(spot.stages, None))
+    return WorkStep(**shared, label=label, kind=task.kind, after=after)
+
+
+def task_label(task: Task) -> str:
+    """Say in short what a task is: ``Sand P320``, ``Wait 45 min: solvent out of the filler``."""
+    if task.kind == "own":
+        return task.words
+    if task.kind == "wait":
+        return f"Wait {minutes_words(task.wait_minutes or 0)}: {task.words}"
+    return _label(task.kind, task.grit)
+
+
+def minutes_words(minutes: Minutes) -> str:
+    """Write a wait: ``45 min``, ``3 h``, ``2 days``."""
+    for size, sign in ((1440, "days"), (60, "h")):
+        if minutes >= 2 * size or (minutes >= size and sign == "h"):
+            return f"{round(minutes / size, 1):g} {sign}"
+    return f"{minutes:g} min"
 
 
 def _group_steps(group: list[Layer], part: _PartZones, *, backwards: bool, in_turn: bool) -> list[Step]:
@@ -151,30 +225,15 @@ def _group_steps(group: list[Layer], part: _PartZones, *, backwards: bool, in_tu
         ]
     else:
         steps = [step for _, coats, _ in rounds for coat in coats for step in coat]
-    last = group[-1]
-    here = part.that_get(last)
-    zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
-    steps += [
-        SandStep(
-            id=f"{last.id}:sand:{s.grit}",
-            label=_label("sand", s.grit),
-            zones=zones,
-            area_m2=area,
-            slot=last.id,
-            layer=last,
-            grit=s.grit,
-            removal_um=s.removal_um,
-            wet=s.wet,
-        )
-        for s in last.sanding
-    ]
-    steps += [
-        WorkStep(
-            id=f"{last.id}:then:{n}:{kind}", label=_label(kind), zones=zones, area_m2=area, slot=last.id, kind=kind
-        )
-        for n, kind in enumerate(last.then, 1)
-    ]
     return steps
+
+
+def _after_layer(last: Layer, part: _PartZones, stages: Iterator[HeatStage]) -> list[Step]:
+    """What is done on a layer, or several that are coated in one setting-up, before the next one."""
+    here = part.that_get(last)
+    spots = ((t, _Spot(f"{last.id}:{name}", here, last.id, last, stages)) for name, t in named_tasks("then", last.then))
+    made = [_task(task, spot) for task, spot in spots]
+    return [step for step in made if step.zones]
 
 
 def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step]]:
@@ -188,7 +247,7 @@ def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step
             continue
         for zone in zones:
             had[zone.uuid] += coat.counted
-        between = [_between(layer, number, zones, tail)] if rounds and layer.between_coats != "nothing" else []
+        between = _between(layer, number, zones, tail) if rounds else []
         step = CoatStep(
             id=f"{layer.id}:coat:{number}{tail}",
             label=_coat_label(layer, number, zones, part),
@@ -229,31 +288,13 @@ def _closing_work(layer: Layer, part: _PartZones, setting: int, tail: str) -> li
     ]
 
 
-def _between(layer: Layer, number: int, here: Sequence[ZoneFacts], tail: str) -> Step:
+def _between(layer: Layer, number: int, here: Sequence[ZoneFacts], tail: str) -> list[Step]:
     """What is done between two coats of a layer."""
-    how = layer.between_coats
-    zones, area = frozenset(z.uuid for z in here), sum(z.area_m2 for z in here)
-    if how == "degloss":
-        return WorkStep(
-            id=f"{layer.id}:degloss:{number}{tail}",
-            label=_label("degloss"),
-            zones=zones,
-            area_m2=area,
-            slot=layer.id,
-            kind="degloss",
-            after="sand",
-        )
-    removal = round(scratch_removal(how) / 2, 1)  # a scuff takes the gloss, not the film
-    return SandStep(
-        id=f"{layer.id}:scuff:{number}{tail}",
-        label=_label("sand", how),
-        zones=zones,
-        area_m2=area,
-        slot=layer.id,
-        layer=layer,
-        grit=how,
-        removal_um=removal,
-    )
+    made = [
+        _task(t, _Spot(f"{layer.id}:{name}:{number}{tail}", here, layer.id, layer, between=True))
+        for name, t in named_tasks("between", layer.between)
+    ]
+    return [step for step in made if step.zones]
 
 
 def _coat_label(layer: Layer, number: int, zones: list[ZoneFacts], part: _PartZones) -> str:
@@ -271,43 +312,20 @@ def named(names: Iterable[str]) -> str:
     return ", ".join(all_names) if len(all_names) < 4 else f"{len(all_names)} zones"
 
 
-def _finish_steps(system: System, part: _PartZones, products: Mapping[str, Product]) -> list[Step]:
-    """The end of a system; its heat stages are those of the sheet of its last layer, one after the other."""
-    top = system.used[-1]
-    sheet = products.get(top.product)
-    stages = iter(sheet.heat_stages if sheet else ())
-    return [
-        _heat_step(place, finish, top.id, part, next(stages, None))
-        if finish.kind == "bake"
-        else WorkStep(
-            id=f"finish:{place}:{finish.kind}",
-            label=_label(finish.kind),
-            zones=part.all,
-            area_m2=part.area_m2,
-            slot=top.id,
-            kind=finish.kind,
-            after=finish.after,
-        )
-        for place, finish in enumerate(system.finish, start=1)
-    ]
-
-
-def _heat_step(place: int, finish: Finish, top: str, part: _PartZones, stage: HeatStage | None) -> HeatStep:
-    metal = stage.metal_temp_c if stage else finish.metal_temp_c
-    hold = stage.hold_minutes if stage else finish.hold_minutes
+def _heat_step(task: Task, shared: dict[str, Any], after: str, stage: HeatStage | None) -> HeatStep:
+    """A stage of heat: by the sheet of the film, where it has one more; else by the system."""
+    metal = stage.metal_temp_c if stage else task.metal_temp_c
+    hold = stage.hold_minutes if stage else task.hold_minutes
     winter = stage.winter_hold_minutes if stage else None
-    label = _label(finish.kind)
+    label = _label(task.kind)
     if metal is not None:
         label = (
             f"{label} to {metal:g} °C metal, hold {hold or 0:g} min{f', in winter {winter:g} min' if winter else ''}"
         )
     return HeatStep(
-        id=f"finish:{place}:{finish.kind}",
+        **shared,
         label=label,
-        zones=part.all,
-        area_m2=part.area_m2,
-        slot=top,
-        after=finish.after,
+        after=after,
         metal_temp_c=metal,
         hold_minutes=hold,
         winter_hold_minutes=winter,

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
 from enum import StrEnum
 from uuid import UUID
 
@@ -45,6 +46,7 @@ class Walk:
         self.names = {step.id: n for n, step in mine.items()}
         self.stands = dict.fromkeys(mine, Stand.OWED)
         self.covered = -1  # the place of the highest coat that is on
+        self.last: datetime | None = None  # when something was last done
 
     def coat(self, laid: LaidCoat) -> None:
         """A coat ticks off the next one of its layer; one too many still lies over what came before."""
@@ -52,6 +54,7 @@ class Walk:
             n: s for n, s in self.mine.items() if isinstance(s, CoatStep) and s.layer.id == laid.payload.layer_id
         }
         place = self._serves(laid, of_layer)
+        self._waited(place, laid.ended_at)
         if place is not None:
             self.stands[place] = Stand.DONE
         elif laid.payload.counts and of_layer:
@@ -79,8 +82,18 @@ class Walk:
             to_come = min((n for n in coats if self.stands[n] is Stand.OWED), default=math.inf)
             fits = (n for n, s in self.mine.items() if self.covered < n < to_come and _is(s, done))
             place = next((n for n in fits if self.stands[n] is Stand.OWED), None)
+        self._waited(place, done.at)
         if place is not None:
             self.stands[place] = Stand.DONE
+
+    def _waited(self, place: int | None, at: datetime) -> None:
+        """What is done ends the waits before it: they were waited out, or cut short."""
+        due = self.last
+        for n in sorted(self.mine) if place is not None else ():
+            if n < (place or 0) and self.mine[n].kind == "wait" and self.stands[n] is Stand.OWED:
+                due = due + timedelta(minutes=self.mine[n].wait_minutes) if due else None
+                self.stands[n] = Stand.PASSED if due and at < due else Stand.DONE
+        self.last = max(self.last, at) if self.last else at
 
     @property
     def stood(self) -> dict[int, Stand]:
@@ -93,7 +106,7 @@ class Walk:
         """What is not done, in words; what is done by now stays done."""
         for name in skipped.steps:
             place = self.names.get(name)
-            if place is not None and self.stands[place] is Stand.OWED:
+            if place is not None and self.stands[place] in (Stand.OWED, Stand.PASSED):
                 self.stands[place] = Stand.SKIPPED
 
 

@@ -4,12 +4,11 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from cool_sheen.core.coatings import edit
-from cool_sheen.core.coatings.systems import COAT_WORDS, COUNTS, Coat, Layer, Prepare, System
-from cool_sheen.core.film.grits import mean_grain, scratch_removal
-from cool_sheen.core.film.ladder import ladder
+from cool_sheen.core.coatings.systems import COAT_WORDS, COUNTS, Coat, Layer, System
 from cool_sheen.service.building import Design, Edit
 from cool_sheen.service.unit import Refused
 from cool_sheen.web.forms import Typed, is_place
+from cool_sheen.web.pages.task_ops import task
 
 _MOST_COATS = 30
 
@@ -64,30 +63,25 @@ def layer(typed: Typed, design: Design) -> Edit:
         raise Refused("Choose a product.", {"product": "Choose a product of the shelf."})
     fields = _fields(typed, chosen)
     coats = _also(typed.text("also"), _coats(typed, chosen), product.ref_wet_film_um)
-    rungs, wet = _rungs(typed), typed.flag("sand_wet")
+    name = typed.text("layer_name")
     _stop(typed)
 
     def change(system: System) -> System:
         if product.key != chosen.product:
-            return edit.swap_product(system, chosen.id, product)
-        system = edit.edit_layer(system, chosen.id, **fields, coats=[c.model_dump() for c in coats])
-        return system if rungs is None else edit.set_sanding(system, chosen.id, rungs, wet)
+            system = edit.swap_product(system, chosen.id, product, design.products.get(chosen.product))
+            return system if name in ("", chosen.name) else edit.edit_layer(system, chosen.id, name=name)
+        called = name or edit.layer_name(system, product, chosen.id)
+        return edit.edit_layer(system, chosen.id, **fields, name=called, coats=[c.model_dump() for c in coats])
 
     return change
 
 
 def _fields(typed: Typed, chosen: Layer) -> dict[str, Any]:
-    between = typed.text("between")
-    if between == "sand":
-        between = typed.text("between_grit").upper().replace(" ", "") or "P400"
-        mean_grain(between, "between_grit")
     rounds = typed.number("rounds_most", 1, 30)
     return {
-        "name": typed.text("layer_name", "a name for the layer"),
         "hardener_speed": typed.text("hardener_speed") or chosen.hardener_speed,
         "reducer_speed": typed.text("reducer_speed") or chosen.reducer_speed,
         "reserve_um": typed.quantity("reserve", "film", -0.001, 5000, optional=True) or 0,
-        "between_coats": between or "nothing",
         "left_out": typed.flag("left_out"),
         "broadcast": typed.text("broadcast") or None,
         "rounds_most": int(rounds) if rounds else None,
@@ -144,43 +138,6 @@ def _also(what: str, coats: list[Coat], usual_um: float) -> list[Coat]:
     return coats
 
 
-def _rungs(typed: Typed) -> list[tuple[str, float]] | None:
-    """Read the grit ladder: from, to, and what the first grit has to take off; None when the form has none."""
-    if "sand_from" not in typed.values:
-        return None
-    first, last = typed.text("sand_from").upper(), typed.text("sand_to").upper()
-    if not first and not last:
-        return []
-    first, last = first or last, last or first
-    rungs = ladder(first, last)
-    levelling = typed.quantity("sand_first", "film", -0.001, 1500, optional=True)
-    taken = scratch_removal(rungs[0].grit) if levelling is None else levelling
-    return [(rungs[0].grit, taken), *((r.grit, r.removal_um) for r in rungs[1:])]
-
-
-def prepare(typed: Typed, design: Design) -> Edit:
-    """Change the preparation: add a step at the end, remove one, or move one up or down."""
-    steps = list(design.system.prepare)
-    kind, at = typed.text("step"), typed.text("place")
-    if at and not steps:
-        raise Refused("The preparation is empty by now: look again.", status=409)
-    if at:
-        place = _whole(typed, "place", 0, len(steps) - 1)
-        step = steps.pop(place)
-        if by := typed.text("by"):
-            steps.insert(max(0, place + int(by)) if by in ("-1", "1") else place, step)
-    else:
-        grit = typed.text("prepare_grit").upper() or "P180"
-        if kind == "sand":
-            mean_grain(grit, "prepare_grit")
-        made: dict[str, Any] = {"kind": kind, "grit": grit if kind == "sand" else None}
-        try:
-            steps.append(Prepare.model_validate(made))
-        except ValueError:
-            raise Refused("Choose a step.", {"step": "Choose a step of the list."}) from None
-    return lambda system: edit.set_prepare(system, steps)
-
-
 def rename(typed: Typed, design: Design) -> Edit:
     """Give the system another name and note."""
     name = typed.text("system_name", "a name for the system")
@@ -200,6 +157,6 @@ def start_from(typed: Typed, design: Design) -> Edit:
 
 
 OPS: dict[str, Callable[[Typed, Design], Edit]] = {
-    "add": add, "remove": remove, "move": move, "layer": layer, "prepare": prepare, "rename": rename,
+    "add": add, "remove": remove, "move": move, "layer": layer, "task": task, "rename": rename,
     "start_from": start_from,
 }  # fmt: skip

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS
+from cool_sheen.core.coatings.systems import CHECKS, COAT_WORDS, STEP_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.grits import MEAN_UM
@@ -267,8 +267,9 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         if stripped is None:
             raise Refused("How deep was it stripped?", {"stripped": "Choose how deep from the list."})
         typed.stop()
-        zones = typed.ticked("zone")
-        return work.step_done(unit, found, press, typed.text("kind"), at, zones=zones, stripped=stripped)
+        zones, passed = typed.ticked("zone"), typed.text("passed") != "no"
+        said = work.StepSaid(kind=typed.text("kind"), zones=zones, stripped=stripped, passed=passed)
+        return work.step_done(unit, found, press, said, at)
 
     return _log(request, uuid, workshop, pages, form, write)
 
@@ -484,7 +485,10 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",
         "offered": offer_of(found),
         "kind": found.action.does if found.action.does in STEP_WORDS and found.action.does not in _OTHERWISE else "",
-        "step_words": STEP_WORDS.get(found.action.does, "Another step"),
+        "step_words": found.action.says
+        if found.action.does == "own"
+        else STEP_WORDS.get(found.action.does, "Another step"),
+        "may_fail": found.action.does in CHECKS or bool(found.action.step and found.action.step.holds),
     }
 
 

@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from cool_sheen.core.coatings import edit
 from cool_sheen.core.coatings.families import BELOW_WORDS, GROUND_WORDS, ROLE_WORDS, ROLES, STATE_WORDS
 from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS, WHERE_WORDS
+from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH, planned_build
@@ -22,11 +23,12 @@ from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, Workshop
 from cool_sheen.web.forms import SEEN, Stale, Typed, mark
 from cool_sheen.web.pages.builder_ops import OPS
 from cool_sheen.web.pages.sheet_form import in_words
+from cool_sheen.web.pages.task_ops import KINDS
 from cool_sheen.web.views import builder as view
 from cool_sheen.web.views import section
+from cool_sheen.web.views.tasks import TaskList, task_list, tasks_left_out
 
 router = APIRouter()
-_PREPARE = ("wash", "test_patch", "strip", "degrease", "fill", "sand", "wipe", "mask", "tack")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,10 +68,41 @@ class Place:
 @router.get("/systems")
 def systems(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show all systems, each with its film."""
+    return _list(request, unit, pages, Typed({}, shop.units))
+
+
+def _list(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int = 200) -> Response:
     found = shelf_now(unit)
-    rows = [_row(system, found, shop.units) for system in found.systems.values()]
-    rows.sort(key=lambda row: str(row["system"].name))
-    return pages.show(request, unit, "systems/page.html", rows=rows, own=found.own)
+    rows = [_row(system, found, typed.units) for system in found.systems.values()]
+    rows.sort(key=lambda row: (("system", row["system"].key) not in found.own, str(row["system"].name)))
+    products = sorted(found.products.values(), key=lambda p: (ROLES.index(p.role), p.name))
+    return pages.show(
+        request,
+        unit,
+        "systems/page.html",
+        status,
+        rows=rows,
+        own=found.own,
+        typed=typed,
+        products_to_start=[(p.key, p.name) for p in products],
+        systems_to_start=[(row["system"].key, row["system"].name) for row in rows],
+    )
+
+
+@router.post("/systems/new")
+def new(request: Request, workshop: WorkshopDep, pages: PagesDep, shop: ShopDep, form: FormDep) -> Response:
+    """Make a system of the shop's own: blank, with its first product, or from another one."""
+    typed = Typed(form, shop.units)
+    try:
+        with workshop.write() as unit:
+            name = typed.text("system_name", "a name for the system", most=200)
+            key = building.new_system(unit, name, typed.text("product"), typed.text("from"), typed.notes)
+    except Refused as refusal:
+        typed.notes.update(refusal.notes)
+        typed.notes.setdefault("form", str(refusal))
+        with workshop.read() as unit:
+            return _list(request, unit, pages, typed, refusal.status)
+    return RedirectResponse(f"/systems/{key}", 303)
 
 
 def _row(system: Any, found: WholeShelf, units: str) -> dict[str, Any]:
@@ -118,7 +151,15 @@ def on_part(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: 
     return _show(request, pages, unit, Place(part=uuid), Typed(dict(request.query_params), shop.units))
 
 
-def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Typed, status: int = 200) -> Response:
+def _show(
+    request: Request,
+    pages: PagesDep,
+    unit: Unit,
+    place: Place,
+    typed: Typed,
+    status: int = 200,
+    told: "Told | None" = None,
+) -> Response:
     design = place.load(unit)
     template = "systems/_builder.html" if request.headers.get("hx-request") else "systems/builder.html"
     cards = view.cards(design, typed.units, typed.text("hide_change"), typed.text("hide_strength"))
@@ -143,7 +184,12 @@ def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Ty
         roles=ROLE_WORDS,
         coat_words=COAT_WORDS,
         step_words=STEP_WORDS,
-        preparing=_PREPARE,
+        task_kinds=KINDS,
+        marks=WORDS,
+        told=told,
+        around=_around(design, typed.units),
+        between=_of_layer("between", design, chosen, typed.units),
+        then=_of_layer("then", design, chosen, typed.units),
         where=_where(design),
         grits=list(MEAN_UM),
         changes=COLOUR_CHANGE,
@@ -163,6 +209,17 @@ def _show(request: Request, pages: PagesDep, unit: Unit, place: Place, typed: Ty
     )
 
 
+def _around(design: Design, units: str) -> dict[str, TaskList]:
+    """What is done before the first coat, and after the last."""
+    return {spot.stage: task_list(design.system, spot, design.products, units) for spot in (edit.PREPARE, edit.FINISH)}
+
+
+def _of_layer(stage: str, design: Design, chosen: view.Card | None, units: str) -> TaskList | None:
+    """What is done between the coats of the open layer, or after them."""
+    spot = edit.Spot(stage, chosen.layer.id) if chosen else None
+    return task_list(design.system, spot, design.products, units) if spot else None
+
+
 def _newer(unit: Unit, design: Design) -> list[shelf.Newer]:
     found = shelf.newer_data(unit, design.site.part) if design.site.part else []
     units = unit.shop.units if unit.shop else "metric"
@@ -179,10 +236,10 @@ def _changed(request: Request, workshop: Workshop, pages: PagesDep, place: Place
     with workshop.read() as unit:
         shop = unit.shop
     typed = Typed(form, shop.units if shop else "metric")
-    status = 200
+    status, told = 200, None
     try:
         with workshop.write() as unit:
-            _do(unit, place, typed)
+            told = _do(unit, place, typed)
     except (Refused, CoreError) as refusal:
         if getattr(refusal, "status", 422) == 404:
             raise
@@ -191,13 +248,26 @@ def _changed(request: Request, workshop: Workshop, pages: PagesDep, place: Place
         typed.notes.update(notes)
         typed.notes.setdefault("form", str(refusal))
     if status == 200 and not request.headers.get("hx-request"):
-        layer = f"?layer={typed.text('layer')}" if typed.text("op") == "layer" else ""
+        opened = {"layer": typed.text("layer"), "task": typed.text("open")}.get(typed.text("op"), "")
+        layer = f"?layer={opened}" if opened else ""
         return RedirectResponse(f"{place.address}{layer}", 303)
     if status == 200:
         kept = ("layer", "hide_change", "hide_strength", "ground") if typed.text("op") == "layer" else ("ground",)
-        typed = Typed({k: v for k, v in form.items() if k in kept}, typed.units)
+        opened = typed.text("open") if typed.text("op") == "task" else ""
+        typed = Typed({k: v for k, v in form.items() if k in kept} | ({"layer": opened} if opened else {}), typed.units)
+    elif typed.text("op") == "task":
+        typed.values = {**typed.values, "layer": typed.text("open")}
     with workshop.read() as unit:
-        return _show(request, pages, unit, place, typed, status)
+        return _show(request, pages, unit, place, typed, status, told)
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What is said after a change: in words, and where it leads."""
+
+    words: str
+    href: str = ""
+    link: str = ""
 
 
 def seen_of(design: Design) -> str:
@@ -212,9 +282,24 @@ def _as_seen(unit: Unit, place: Place, typed: Typed) -> Design:
     return design
 
 
-def _do(unit: Unit, place: Place, typed: Typed) -> None:
+def _do(unit: Unit, place: Place, typed: Typed) -> Told | None:
+    """Do one change. Returns what is to be said of it: steps that went with it, or where something was kept."""
     op = typed.text("op")
     design = _as_seen(unit, place, typed)
+    if op == "keep_as":
+        key = building.kept_for_the_shop(
+            unit, design, typed.text("keep_name", "a name for the shop's system", most=200)
+        )
+        return Told("Kept for the shop.", f"/systems/{key}", "Open it")
+    _change(unit, place, typed, design)
+    if op in ("undo", "task", "newer", "override"):
+        return None
+    gone = tasks_left_out(design.system, place.load(unit).system)
+    return Told(f"What went with it: {'; '.join(gone)}. “Take the last change back” brings it back.") if gone else None
+
+
+def _change(unit: Unit, place: Place, typed: Typed, design: Design) -> None:
+    op = typed.text("op")
     if op == "undo":
         place.undo(unit)
     elif op == "way":

@@ -9,7 +9,8 @@ from cool_sheen.web.views.mixing import BatchCard
 # The first word of an alarm's key says what it is of.
 WORDS = {
     "test": "go and test", "closing": "the window may be closing", "sand": "go and test: sandable by the clock",
-    "done": "full cure by the clock", "pot": "the pot life is over: what is left is waste",
+    "wait": "the wait is over: go on", "done": "full cure by the clock",
+    "pot": "the pot life is over: what is left is waste",
     "induct": "induction is over: go on mixing",
 }  # fmt: skip
 

@@ -8,7 +8,7 @@ from cool_sheen.core.advice.consequence import Consequence
 from cool_sheen.core.advice.findings import Finding
 from cool_sheen.core.coatings.compatibility import GRAVITY
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.systems import COAT_WORDS, Layer, System, where_words
+from cool_sheen.core.coatings.systems import COAT_WORDS, Layer, System, Task, where_words
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.film.build import coats_needed
 from cool_sheen.core.film.planned import (
@@ -18,6 +18,7 @@ from cool_sheen.core.film.planned import (
     sanding_of,
 )
 from cool_sheen.core.units import amount
+from cool_sheen.core.work.steps import task_label
 from cool_sheen.service.building import Design
 from cool_sheen.web.views import section
 
@@ -87,18 +88,27 @@ def coats_words(layer: Layer, units: str) -> str:
 
 def _after(layer: Layer) -> str:
     parts = []
-    if layer.between_coats != "nothing":
-        how = "de-gloss" if layer.between_coats == "degloss" else layer.between_coats
-        parts.append(f"between coats {how}")
+    if layer.between:
+        parts.append(f"between coats: {_in_short(layer.between)}")
     if layer.broadcast:
         parts.append("grit into the wet film")
-    if layer.sanding:
-        grits = ", ".join(rung.grit for rung in layer.sanding)
-        parts.append(f"sand {grits}{' wet' if layer.sanding[0].wet else ''}")
-    parts += [kind.replace("_", " ") for kind in layer.then]
+    if layer.then:
+        parts.append(_in_short(layer.then))
     if layer.rounds_most:
         parts.append(f"rounds until the inspection finds nothing, {layer.rounds_most} at most")
     return "; ".join(parts) or "nothing before the next layer"
+
+
+def _in_short(tasks: Sequence[Task]) -> str:
+    """Write tasks in one line, grits together: ``sand P320, P500; wipe down; tack off``."""
+    out: list[str] = []
+    for before, task in zip((None, *tasks), tasks, strict=False):
+        if task.kind == "sand" and before and before.kind == "sand" and before.wet == task.wet:
+            out[-1] = f"{out[-1]}, {task.grit}"
+        else:
+            words = task_label(task)
+            out.append(f"{words[0].lower()}{words[1:]}{' wet' if task.wet else ''}")
+    return "; ".join(out)
 
 
 def _survive(layer: Layer, product: Product, units: str) -> tuple[int, str]:
@@ -202,6 +212,6 @@ def kinds_of(system: System) -> list[str]:
     """Return the kinds of all steps of a system but its coats, each once."""
     kinds: list[str] = [step.kind for step in system.prepare]
     kinds += [step.kind for step in system.finish]
-    kinds += ["sand" for layer in system.used if layer.sanding]
+    kinds += [task.kind for layer in system.used for task in (*layer.between, *layer.then)]
     kinds += [kind for layer in system.used if layer.broadcast for kind in ("broadcast", "sweep")]
     return list(dict.fromkeys(kinds))

@@ -16,7 +16,7 @@ from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
-from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service.doubts import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
@@ -321,16 +321,33 @@ def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
 
 
 def _alarm_key(found: PartNow, alarm: str) -> str:
+    if alarm == "wait" and found.action.step:
+        return _wait_key(found, found.action.step)
     step, top = found.action.step, found.top
     about = step.id if step and getattr(step, "after", None) else ""
     return f"{alarm}:{top.coat.uuid if top else found.part.uuid}:{about}" if alarm else ""
+
+
+def _wait_key(found: PartNow, step: Step) -> str:
+    return f"wait:{found.part.uuid}:{step.id}"
+
+
+def _waits_over(found: PartNow) -> list[str]:
+    """The waits of the system that are over, and which what is next has waited for."""
+    step = found.action.step
+    if step is None or found.action.alarm == "wait":
+        return []
+    place = next((n for n, s in enumerate(found.owed.steps) if s.id == step.id), 0)
+    before = found.owed.steps[place - 1] if place else None
+    over = [before] if before and before.kind == "wait" else []
+    return [_wait_key(found, s) for s in (*over, *([step] if step.wait_minutes else []))]
 
 
 def _due(found: PartNow) -> list[str]:
     """Return the alarms that a page which has been open should have rung by now."""
     action = found.action
     if found.top is None:
-        return []
+        return _waits_over(found)
     is_open = action.state in (State.OPEN, State.CLOSING)
     rings = {
         "test": (is_open and not action.tested)
@@ -339,7 +356,7 @@ def _due(found: PartNow) -> list[str]:
         "sand": action.does == "sand",
         "done": action.state == State.CURED,
     }
-    return [_alarm_key(found, alarm) for alarm, due in rings.items() if due]
+    return [*(_alarm_key(found, alarm) for alarm, due in rings.items() if due), *_waits_over(found)]
 
 
 def why(found: PartNow, zone: ZoneInfo, units: str = "metric") -> list[Why]:
