@@ -190,7 +190,7 @@ BAD = {
     "a bare number that could be anything": ({"how": "ready", "amount": "0.4"}, "amount", "0.4 what? Write “0.4 ml” or “0.4 l”."),
     "no amount": ({"how": "have", "amount": ""}, "amount", "Enter how much"),
     "a negative amount": ({"how": "ready", "amount": "-5 ml"}, "amount", "Enter more than 0"),
-    "a percentage over a hundred": ({"how": "ready", "amount": "500 ml", "reducer_pct": "120"}, "reducer_pct", "from 0 to 100"),
+    "a percentage that is a wash": ({"how": "ready", "amount": "500 ml", "reducer_pct": "920"}, "reducer_pct", "from 0 to 900"),
     "a reducer over its cap": ({"how": "ready", "amount": "500 ml", "reducer_pct": "30"}, "reducer_pct", "up to 10 %"),
     "all of the ready mix": ({"how": "ready", "amount": "500 ml", "reducer_pct": "100", "reducer_of": "ready", "reason": "to see"}, "", "nothing is left for the paint"),
     "a dose over its cap": ({"how": "ready", "amount": "500 ml", "dose.accelerator-urethane": "9 capfuls"}, "dose.accelerator-urethane", "at most 30 ml"),

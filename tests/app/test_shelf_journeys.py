@@ -17,6 +17,7 @@ def product_form(shop, key):
     for name, options in re.findall(r'<select id="[^"]*" name="([^"]+)"[^>]*>(.*?)</select>', page, re.S):
         chosen = re.search(r'value="([^"]*)" selected', options)
         form[name] = chosen[1] if chosen else ""
+    form |= dict(re.findall(r'<input type="hidden" name="(tick[^"]+)" value="([^"]*)"', page))
     form |= dict.fromkeys(re.findall(r'name="([^"]+)" value="1" checked', page), "1")
     return form
 
@@ -74,11 +75,11 @@ BAD_FORMS = {
     "too much solids": ({"volume_solids_pct": "130"}, "volume_solids_pct", "Enter 100 or less."),
     "opens after it closes": ({"windows.0.opens": "full_cure"}, "sheet", "it must close later than it opens"),
     "air upside down": ({"limits.air_min_c": "60"}, "limits", "the least air temperature, 60, must be under the most"),
-    "a strange caution": ({"cautions": "dragons"}, "cautions", "There is no caution “dragons”"),
+    "nothing to put it on with": ({"tick.methods.hvlp": "", "tick.methods.conventional": ""}, "methods", "At least 1"),
     "a strange colour": (
         {"swatch": "red"},
         "swatch",
-        "not written as it has to be. A hexadecimal colour such as #8a9a95.",
+        "not written as it has to be.",
     ),
     "no name": ({"name": ""}, "name", "Fill this in."),
 }

@@ -80,6 +80,26 @@ DIMENSIONS: dict[str, Dimension] = {
         {"metric": ("gram", "g"), "us": ("ounce", "oz")},
         "g, kg, oz or lb",
     ),
+    "density": Dimension(
+        "gram/milliliter",
+        {"g/ml": "gram/milliliter", "kg/l": "gram/milliliter", "g/cm3": "gram/milliliter", "lb/gal": "pound/gallon",
+         "lbs/gal": "pound/gallon"},
+        {"metric": ("gram/milliliter", "g/ml"), "us": ("pound/gallon", "lb/gal")},
+        "g/ml, kg/l or lb/gal",
+    ),
+    "coverage": Dimension(
+        "meter**2/liter",
+        {"m2/l": "meter**2/liter", "m²/l": "meter**2/liter", "ft2/gal": "foot**2/gallon", "ft²/gal": "foot**2/gallon",
+         "sqft/gal": "foot**2/gallon"},
+        {"metric": ("meter**2/liter", "m²/l"), "us": ("foot**2/gallon", "ft²/gal")},
+        "m²/l or ft²/gal",
+    ),
+    "difference": Dimension(
+        "kelvin",
+        {"k": "kelvin", "c": "kelvin", "°c": "kelvin", "f": "delta_degF", "°f": "delta_degF"},
+        {"metric": ("kelvin", "K"), "us": ("delta_degF", "°F")},
+        "K or °F",
+    ),
 }  # fmt: skip
 
 _FIGURE = r"[+-]?(?:\d[\d.,  ]*|[.,]\d+)"
@@ -231,7 +251,8 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
 
 
 _SMALL_FL_OZ = 10.0  # below that a tenth is too coarse to pour a ratio by
-_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1, "weight": 0}
+_DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1, "weight": 0, "density": 2,
+           "coverage": 1, "difference": 1}  # fmt: skip
 
 
 def amount(value: float, dimension: str, units: str = "metric", digits: int | None = None) -> str:

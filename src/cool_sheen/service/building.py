@@ -1,7 +1,6 @@
 """The builder's bench: one system, on a part or on the shelf, changed one step at a time, and looked over each time."""
 
 import json
-import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from uuid import NAMESPACE_OID, UUID, uuid5
@@ -35,7 +34,7 @@ from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 from cool_sheen.service.journal import Press, write_on_part
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import PartNow
-from cool_sheen.service.shelf import check_names, save, take_back
+from cool_sheen.service.shelf import check_names, key_of, save, take_back
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.survey import bed_of, still_abraded
 from cool_sheen.service.unit import Missing, Refused, Unit
@@ -224,7 +223,7 @@ def kept_for_the_shop(unit: Unit, design: Design, name: str) -> str:
 
 
 def _fresh_key(name: str, shelf: WholeShelf) -> str:
-    short = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:50] or "system"
+    short = key_of(name)
     return next(key for n in range(1, 1000) if (key := short if n == 1 else f"{short}-{n}") not in shelf.systems)
 
 

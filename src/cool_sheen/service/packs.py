@@ -1,5 +1,6 @@
 """Sizes on offer, as this shop buys them: what ships, the shop's own prices, and sizes of its own."""
 
+import re
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -46,6 +47,18 @@ def set_pack(unit: Unit, sku: str, price: Decimal | None, to_be_had: bool) -> No
         unit.session.add(row)
     row.price, row.to_be_had = price, to_be_had
     unit.session.flush()
+
+
+def sizes_of(unit: Unit, item: str) -> list[Pack]:
+    """Return the sizes on offer that have something in them, by its key."""
+    return sorted((o.pack for o in packs_on_offer(unit).values() if item in o.pack.contains), key=lambda p: p.name)
+
+
+def fresh_sku(unit: Unit, name: str) -> str:
+    """Make a number for a size of the shop's own out of its name."""
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "size"
+    there = packs_on_offer(unit)
+    return next(sku for n in range(1, 1000) if (sku := f"own-{plain}" if n == 1 else f"own-{plain}-{n}") not in there)
 
 
 def add_pack(unit: Unit, data: dict[str, Any]) -> Pack:

@@ -1,5 +1,6 @@
 """The shelf: what ships, and the shop's own versions of it. An edit makes a new revision; parts keep theirs."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -54,6 +55,11 @@ def check_names(unit: Unit, shelf: WholeShelf, sheet: Product | Supply | System)
         notes = {"cautions": f"There is no caution “{strange[0]}”: use {known}."}
     if notes:
         raise Refused("The sheet names what is not there.", notes)
+
+
+def key_of(name: str) -> str:
+    """Make a key out of a name."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:50] or "sheet"
 
 
 def save(unit: Unit, kind: str, sheet: Product | Supply | System, *, new: bool = False) -> None:

@@ -11,6 +11,7 @@ from pydantic import Field, StringConstraints, model_validator
 from cool_sheen.core.climate.gates import Limits
 from cool_sheen.core.coatings.families import Family, Role
 from cool_sheen.core.coatings.sheet_fields import (
+    Basis,
     GritName,
     Key,
     Method,
@@ -33,6 +34,9 @@ NEVER_LAST: dict[str, str] = {
     "basecoat_solvent": "it is matt and soft until it is cleared",
     "basecoat_water": "it is matt and soft until it is cleared",
 }  # fmt: skip
+
+
+Thinning = Annotated[float, Field(ge=0, le=900, allow_inf_nan=False)]
 
 
 class MilestoneData(Strict):
@@ -112,9 +116,16 @@ class ReducerData(Strict):
     """How far a product may be thinned, and what the percentage is of."""
 
     name: Text
-    max_pct: Share
-    of: Literal["mixed", "paint", "ready"]
-    usual_pct: Share = 0
+    max_pct: Thinning
+    of: Basis
+    usual_pct: Thinning = 0
+    density_g_per_ml: Positive | None = None  # of one that only this sheet knows
+
+    @model_validator(mode="after")
+    def _leaves_paint(self) -> Self:
+        if self.of == "ready" and max(self.max_pct, self.usual_pct) >= 100:
+            raise ValueError("a share of the ready mix stays under 100 %, or nothing is left for the paint")
+        return self
 
 
 class MixData(Strict):

@@ -12,6 +12,7 @@ Temperature = Annotated[float, Field(ge=-100, le=200, allow_inf_nan=False)]
 GritName = Annotated[str, StringConstraints(pattern=r"^[PC]\d{2,4}$")]
 Speed = Literal["fast", "standard", "slow"]
 ReducerSpeed = Literal["fast", "medium", "slow", "extra_slow"]
+Basis = Literal["mixed", "paint", "ready"]
 Method = Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"]
 TouchHow = Literal["thumb_on_tape", "tack", "colour_change", "print"]
 TOUCH_WORDS: dict[str, str] = {

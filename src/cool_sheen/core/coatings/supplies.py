@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from cool_sheen.core.coatings.families import Family
 from cool_sheen.core.coatings.sheet_fields import (
+    Basis,
     GritName,
     Key,
     Positive,
@@ -23,11 +24,22 @@ SUPPLY_WORDS: dict[str, str] = {
     "reducer": "reducer", "hardener": "hardener", "retarder": "retarder", "accelerator": "accelerator",
     "stripper": "stripper", "cleaner": "cleaner", "abrasive": "abrasive", "grit": "anti-slip grit",
 }  # fmt: skip
+_CALLED = {
+    "hardener_speed": "speed", "reducer_speed": "speed", "grits": "grits", "grain_mm": "grain",
+    "dose_ml_per_l": "usual dose", "max_dose_ml_per_l": "largest dose", "time_factor": "factor on the times",
+}  # fmt: skip
 _DOSED = ("retarder", "accelerator")
 
 
+class BlendPart(Strict):
+    """A grain of a blend of grit, and how many parts of it there are to one of the grain that it is called by."""
+
+    grain_mm: Positive
+    parts: Positive
+
+
 class Supply(Strict):
-    """A thing that is used up and leaves no film. Doses are ml for a litre of ready mix."""
+    """A thing that is used up and leaves no film. Doses are ml for a litre of what ``dose_of`` says."""
 
     key: Key
     name: Text
@@ -43,6 +55,7 @@ class Supply(Strict):
     density_g_per_ml: Positive | None = None
     dose_ml_per_l: Positive | None = None
     max_dose_ml_per_l: Positive | None = None
+    dose_of: Basis = "ready"
     measured_in: Text | None = None  # a capful, a drop: what the dose is counted in, with its ml
     ml_each: Positive | None = None
     keeps_days_opened: Annotated[int, Field(ge=1, le=10_000)] | None = None
@@ -55,6 +68,7 @@ class Supply(Strict):
     dwell_minutes: Positive | None = None
     grits: tuple[GritName, ...] = ()
     grain_mm: Positive | None = None
+    blend: Annotated[tuple[BlendPart, ...], Field(max_length=8)] = ()  # of grit: other grains in it, by parts
     cautions: tuple[Key, ...] = ()
 
     @model_validator(mode="after")
@@ -68,11 +82,14 @@ class Supply(Strict):
             "accelerator": ("dose_ml_per_l", "max_dose_ml_per_l", "time_factor"),
         }
         if missing := [name for name in wanted.get(self.kind, ()) if not getattr(self, name)]:
-            raise ValueError(f"say {', '.join(missing)} of this {SUPPLY_WORDS[self.kind]}")
+            said = " and ".join(_CALLED[name] for name in missing)
+            raise ValueError(f"say the {said} of this {SUPPLY_WORDS[self.kind]}")
         if self.kind in _DOSED and (self.dose_ml_per_l or 0) > (self.max_dose_ml_per_l or 0):
-            raise ValueError("dose_ml_per_l must not be over max_dose_ml_per_l")
+            raise ValueError("the usual dose must not be over the most")
         if (self.measured_in is None) != (self.ml_each is None):
-            raise ValueError("measured_in and ml_each belong together")
+            raise ValueError("what a dose is counted in, and how much that is, belong together")
+        if self.blend and self.kind != "grit":
+            raise ValueError("only grit is a blend")
         if self.best_from_c is not None and self.best_to_c is not None and self.best_from_c >= self.best_to_c:
             raise ValueError("the temperatures between which it is best must ascend")
         if self.air_min_c is not None and self.air_max_c is not None and self.air_min_c >= self.air_max_c:

@@ -1,17 +1,45 @@
 """What is in a mix, and how much of each: ratios by volume or weight, percentages on three bases."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from cool_sheen.core.errors import Inconsistent, OutOfRange
+from cool_sheen.core.coatings.sheet_fields import Basis
+from cool_sheen.core.errors import Inconsistent, NotReadable, OutOfRange
 from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, Percent
 
 Measure = Literal["volume", "weight"]
-Basis = Literal["mixed", "paint", "ready"]
 BASIS_WORDS: dict[str, str] = {
     "mixed": "of the mixed paint and hardener", "paint": "of the paint alone", "ready": "of the ready mix",
 }  # fmt: skip
+
+
+MOST_PCT: Percent = 900  # one part of paint in ten of what is put on: more is a wash
+_PARTS = re.compile(r"\s*(?::|/|\bto\b)\s*")
+
+
+def read_share(text: str, of: Basis) -> Percent:
+    """Read a share of reducer: a percentage, or parts such as ``3 : 1``, the reducer last.
+
+    Args:
+        text: ``33``, ``33 %``, ``3 : 1``, ``4:1:1``, ``2 to 1``.
+        of: What a percentage is of; parts before the last one are the paint, and the hardener where it is mixed in.
+
+    Returns: The percentage on that basis. [%]
+    Raises: NotReadable: neither.
+    Source: docs/trade.md, Mixing: parts of paint to parts of reducer.
+    """
+    figures = [figure.removesuffix("%").strip().replace(",", ".") for figure in _PARTS.split(text.strip())]
+    try:
+        parts = [float(figure) for figure in figures]
+    except ValueError:
+        parts = []
+    if not parts or any(not 0 <= part < 1e6 for part in parts) or (len(parts) > 1 and sum(parts[:-1]) <= 0):
+        raise NotReadable(f"“{text.strip()[:30]}” is no share: enter a percentage such as 10, or parts such as 3 : 1.")
+    if len(parts) == 1:
+        return parts[0]
+    return 100 * parts[-1] / (sum(parts) if of == "ready" else sum(parts[:-1]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,9 +137,10 @@ def _check(recipe: Recipe) -> None:
     if recipe.parts[0].parts <= 0:
         raise OutOfRange(f"{recipe.parts[0].name} is the paint: it needs parts above nought.", "parts.0.parts")
     for place, addition in enumerate(recipe.additions):
-        if not 0 <= addition.pct <= 100:
+        most = 100 if addition.of == "ready" else MOST_PCT
+        if not 0 <= addition.pct <= most:
             raise OutOfRange(
-                f"{addition.pct:g} % is out of range: a percentage goes from 0 to 100.", f"reducers.{place}.pct"
+                f"{addition.pct:g} % is out of range: a percentage goes from 0 to {most}.", f"reducers.{place}.pct"
             )
     if sum(a.pct for a in recipe.additions if a.of == "ready") >= 100:
         raise Inconsistent(

@@ -8,7 +8,7 @@ from uuid import UUID
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.mixing.pot_life import way_in_time
 from cool_sheen.core.mixing.ratios import Batch, percent_by_basis, poured_batch, ready_from, ready_from_mixed, shares
-from cool_sheen.core.mixing.recipes import Choice, Mix, mix_of
+from cool_sheen.core.mixing.recipes import Choice, Mix, dose_by_basis, mix_of
 from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
 from cool_sheen.core.takeoff.amounts import CoatPaint, coats_ahead, waiting_coats
 from cool_sheen.core.takeoff.equipment import Reservoir
@@ -91,6 +91,7 @@ class Worked:
     hardener: Proposal | None
     reducer: Proposal | None
     percent: dict[str, Percent]
+    doses: dict[str, dict[str, float]]
     pot_life_ends: datetime | None
     warnings: list[str]
     enough_for: list[tuple[str, int, int]]
@@ -151,6 +152,7 @@ def work_out(unit: Unit, asked: Asked) -> Worked:
         hardener=_proposed(shelf, product, "hardener", method, temp, uses),
         reducer=_proposed(shelf, product, "reducer", method, temp, uses),
         percent=_percent(mix),
+        doses=_doses(mix),
         pot_life_ends=ends,
         warnings=[*notes, *_too_late(unit, uses, ends), *_short(uses, have, net + loss)],
         enough_for=_enough(uses, have - loss),
@@ -171,6 +173,16 @@ def _percent(mix: Mix) -> dict[str, Percent]:
     if len(mix.components) == first or mix.components[first].role != "reducer":
         return {}
     return {str(basis): pct for basis, pct in percent_by_basis(mix.recipe, 0).items()}
+
+
+def _doses(mix: Mix) -> dict[str, dict[str, float]]:
+    """What each dose is on each basis, by the key of its supply. [ml/l]"""
+    first = len(mix.recipe.parts)
+    return {
+        c.supply.key: {str(basis): ml for basis, ml in dose_by_basis(mix.recipe, place).items()}
+        for place, c in enumerate(mix.components[first:])
+        if c.role == "additive" and c.supply
+    }
 
 
 def _use(unit: Unit, found: Waiting, count: int) -> PartCoats:

@@ -5,9 +5,10 @@ from typing import Annotated, Literal
 from fastapi import APIRouter
 from pydantic import Field
 
+from cool_sheen.core.coatings.sheet_fields import Basis
 from cool_sheen.core.mixing.pot_life import pot_life
 from cool_sheen.core.mixing.pours import rescue
-from cool_sheen.core.mixing.ratios import Addition, Basis, Recipe, RecipePart, batch
+from cool_sheen.core.mixing.ratios import Addition, Recipe, RecipePart, batch
 from cool_sheen.web.api.models import AboveNought, Answer, Name, NotNegative, Percentage, Shape, Temp
 
 router = APIRouter(tags=["mixing"])

@@ -5,11 +5,14 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheet_fields import Basis
 from cool_sheen.core.coatings.supplies import Supply
+from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.mixing.ratios import BASIS_WORDS, MOST_PCT, read_share
 from cool_sheen.core.mixing.recipes import Choice
 from cool_sheen.core.mixing.speeds import ORDER
 from cool_sheen.core.takeoff.equipment import Equipment, Reservoir
-from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, amount, read_quantity
+from cool_sheen.core.units import Grams, GramsPerMillilitre, Millilitres, amount, plain_figure, read_quantity
 from cool_sheen.service.mixing.plan import Asked, Waiting
 from cool_sheen.service.shelf_now import WholeShelf
 from cool_sheen.web.forms import Typed
@@ -121,28 +124,44 @@ def _choice(
     layer = next((w.coats[0].step.layer for w in queue if w.found.part.uuid in parts), None)
     hardener = _one_of(typed, "hardener_speed", ORDER["hardener"]) or (layer.hardener_speed if layer else "standard")
     reducer = _one_of(typed, "reducer_speed", ORDER["reducer"]) or (layer.reducer_speed if layer else "medium")
-    pct = typed.number("reducer_pct", 0, 100)
-    basis = _one_of(typed, "reducer_of", ("mixed", "paint", "ready")) or None
-    if pct is not None and basis is None and product.mix.reducer and str(typed.values.get("reducer_pct", "")).strip():
+    basis = _one_of(typed, "reducer_of", tuple(BASIS_WORDS)) or None
+    if product.mix.reducer and basis is None and typed.text("reducer_pct"):
         basis = product.mix.reducer.of
-    doses = [
-        (s.key, dose)
-        for s in shelf.supplies.values()
-        if s.kind in ("retarder", "accelerator") and (dose := _dose(typed, s)) is not None
-    ]
+    pct = _share(typed, "reducer_pct", basis or "mixed")  # type: ignore[arg-type]
+    doses, bases = [], []
+    for supply in shelf.supplies.values():
+        if supply.kind in ("retarder", "accelerator") and (dose := _dose(typed, supply)) is not None:
+            doses.append((supply.key, dose))
+            if of := _one_of(typed, f"dose_of.{supply.key}", tuple(BASIS_WORDS)):
+                bases.append((supply.key, of))
     named = [name for name in typed.values if str(name).startswith("density.")]
     densities = [(name.removeprefix("density."), value) for name in named if (value := typed.number(name, 0.3, 3))]
     return Choice(
         hardener,
         reducer,
-        "",
-        pct,
-        basis,  # type: ignore[arg-type]
-        tuple(doses),
-        None,
-        bool(typed.text("reason", most=400)),
-        tuple(densities),
+        reducer_pct=pct,
+        reducer_of=basis,  # type: ignore[arg-type]
+        doses_ml_per_l=tuple(doses),
+        dose_of=tuple(bases),  # type: ignore[arg-type]
+        beyond_cap=bool(typed.text("reason", most=400)),
+        densities=tuple(densities),
     )
+
+
+def _share(typed: Typed, name: str, of: Basis) -> float | None:
+    """Read a percentage, or parts such as 3 : 1; None where nothing was typed."""
+    text = typed.text(name)
+    if not text:
+        return None
+    try:
+        pct = read_share(text if re.search(r"[:/]|to", text) else plain_figure(text.rstrip("% "), typed.units), of)
+    except NotReadable as error:
+        typed.notes[name] = str(error)
+        return None
+    if pct > MOST_PCT:
+        typed.notes[name] = f"Enter a share from 0 to {MOST_PCT:g} %."
+        return None
+    return pct
 
 
 def _dose(typed: Typed, supply: Supply) -> float | None:

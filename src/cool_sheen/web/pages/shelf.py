@@ -1,19 +1,18 @@
 """The Shelf: what are the data of this product? Copy, edit, bring in and give out."""
 
-from typing import Any
-
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS, ROLES
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS, TYPICAL
+from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.supplies import SUPPLY_WORDS, Supply
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.drying.touch import learn
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats import documents
+from cool_sheen.service import packs
 from cool_sheen.service import shelf as shelves
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.learning import found_ready, in_such_air, taught_of
@@ -22,7 +21,7 @@ from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages import sheet_form
+from cool_sheen.web.pages.sheet_form import LAYOUT, MODE_WORDS
 from cool_sheen.web.views.times import last_times, minutes
 
 router = APIRouter(prefix="/shelf")
@@ -138,78 +137,6 @@ def _take(workshop: Workshop, name: str) -> Response:
     raise Refused("The shelf is being changed all the time. Nothing was taken: press again.", status=409)
 
 
-@router.get("/new")
-def new(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, copy: str = "") -> Response:
-    """Show the form of a new product, filled from the one that is copied."""
-    found = shelf_now(unit).products
-    source = found.get(copy) or next(iter(found.values()))
-    taken = (
-        {"key": f"{source.key[:52]}-copy", "name": f"{source.name[:180]} (copy)"} if copy else {"key": "", "name": ""}
-    )
-    values = sheet_form.values_of(source, shop.units) | taken
-    if not copy:
-        values |= {"source": TYPICAL, "note": ""}
-    return _form(request, pages, unit, Typed(values, shop.units), "new", copy)
-
-
-@router.get("/{key}/edit")
-def edit(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
-    """Show a product as a form."""
-    found = _product(unit, key)
-    return _form(request, pages, unit, Typed.of(sheet_form.values_of(found, shop.units), shop.units), key, "")
-
-
-def _form(
-    request: Request, pages: PagesDep, unit: Unit, typed: Typed, key: str, copy: str, status: int = 200
-) -> Response:
-    rows = sheet_form.rows_of(typed.values)
-    return pages.show(
-        request,
-        unit,
-        "shelf/edit.html",
-        status,
-        typed=typed,
-        key=key,
-        copy=copy,
-        form=sheet_form,
-        rows=rows,
-        cautions=pages.workshop.catalogue.cautions,
-    )
-
-
-@router.post("/new")
-def make(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
-    """Put a new product on the shelf."""
-    return _save(request, workshop, pages, form, "new")
-
-
-@router.post("/{key}/edit")
-def change(request: Request, key: str, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
-    """Change a product: a new revision, which running parts do not take by themselves."""
-    return _save(request, workshop, pages, form, key)
-
-
-def _save(request: Request, workshop: Workshop, pages: PagesDep, form: dict[str, Any], key: str) -> Response:
-    with workshop.read() as unit:
-        shop = unit.shop
-    typed = Typed(form, shop.units if shop else "metric")
-    try:
-        data = sheet_form.read(typed)
-        if key != "new":
-            data["key"] = key
-        typed.stop("The sheet is not sound.")
-        sheet = shelves.read_sheet("product", data)
-        with workshop.write() as unit:
-            if key != "new" and (found := shelf_now(unit).products.get(key)):
-                typed.check_seen(sheet_form.values_of(found, typed.units), sheet_form.LABELS)
-            shelves.save(unit, "product", sheet, new=key == "new")
-    except Refused as refusal:
-        typed.notes.update(refusal.notes or {"form": str(refusal)})
-        with workshop.read() as unit:
-            return _form(request, pages, unit, typed, key, "", refusal.status)
-    return RedirectResponse(f"/shelf/{sheet.key}", 303)
-
-
 @router.post("/{key}/remove")
 def remove(key: str, workshop: WorkshopDep, form: FormDep) -> Response:
     """Take the shop's own version of a product off the shelf."""
@@ -224,25 +151,6 @@ def _product(unit: Unit, key: str) -> Product:
     if found is None:
         raise Missing("product")
     return found
-
-
-@router.get("/supplies/{key}")
-def supply(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
-    """Show one supply's sheet."""
-    found = shelf_now(unit).supplies.get(key)
-    if found is None:
-        raise Missing("supply")
-    cautions = [unit.catalogue.cautions[c] for c in found.cautions]
-    return pages.show(
-        request,
-        unit,
-        "shelf/supply.html",
-        supply=found,
-        families=FAMILY_WORDS,
-        words=SUPPLY_WORDS,
-        cautions=cautions,
-        minutes=minutes,
-    )
 
 
 @router.get("/{key}")
@@ -271,7 +179,9 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
         roles=ROLE_WORDS,
         put_on_by=[WAYS[m].words for m in found.methods],
         ships=ships is not None,
-        changes=sheet_form.in_words(shelves.differences(ships, found), shop.units) if mine and ships else [],
+        sizes=packs.sizes_of(unit, f"paint:{key}"),
+        mode_words=MODE_WORDS,
+        changes=LAYOUT.said_of(shelves.differences(ships, found), shop.units) if mine and ships else [],
         learned=learned,
         last_times=_last_times(unit, key, shop.units),
         stretch=minutes,

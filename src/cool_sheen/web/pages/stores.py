@@ -188,12 +188,7 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
             if typed.notes or amount is None or price is None:
                 typed.notes.setdefault("price", "Enter its price, such as 23.50.")
                 raise Refused("Check what was entered.", typed.notes)
-            sku = (
-                "own-"
-                + "".join(
-                    c if c.isalnum() and c.isascii() else "-" for c in typed.text("name", "a name").lower()
-                ).strip("-")[:60]
-            )
+            sku = packs.fresh_sku(unit, typed.text("name", "a name"))
             packs.add_pack(
                 unit,
                 {
@@ -212,12 +207,6 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
 
     back = f"/stores/sizes?find={form.get('find', '')}" if str(form.get("find", "")).isalnum() else "/stores/sizes"
     return changed(request, workshop, pages, form, do, back, _sizes)
-
-
-def _number_of(name: str) -> str:
-    """Make a number for a size of the shop's own out of its name."""
-    plain = "".join(c if c.isalnum() and c.isascii() else "-" for c in name.lower())
-    return f"own-{plain.strip('-')[:60] or 'size'}"
 
 
 def _size_values(offer: packs.Offer) -> dict[str, str]:

@@ -22,7 +22,7 @@ from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import SEEN, Stale, Typed, mark
 from cool_sheen.web.pages.builder_ops import OPS
-from cool_sheen.web.pages.sheet_form import in_words
+from cool_sheen.web.pages.sheet_form import LAYOUT
 from cool_sheen.web.pages.task_ops import KINDS
 from cool_sheen.web.views import builder as view
 from cool_sheen.web.views import section
@@ -223,7 +223,7 @@ def _of_layer(stage: str, design: Design, chosen: view.Card | None, units: str) 
 def _newer(unit: Unit, design: Design) -> list[shelf.Newer]:
     found = shelf.newer_data(unit, design.site.part) if design.site.part else []
     units = unit.shop.units if unit.shop else "metric"
-    return [replace(newer, changes=in_words(newer.changes, units)) for newer in found]
+    return [replace(newer, changes=LAYOUT.said_of(newer.changes, units)) for newer in found]
 
 
 def _where(design: Design) -> list[tuple[str, str]]:
