@@ -183,7 +183,7 @@ def test_static_files_are_named_by_their_content_compressed_and_kept(demo):
         assert re.search(r"\.[0-9a-f]{10}\.\w+$", address)
 
 
-def test_the_first_load_weighs_under_250_kilobytes(demo):
+def test_the_first_load_weighs_under_150_kilobytes(demo):
     demo.http.event_hooks = {"request": [], "response": []}  # as it comes over the wire
     with demo.http.stream("GET", "/", headers={"Accept-Encoding": "gzip"}) as answer:
         raw = b"".join(answer.iter_raw())
@@ -194,7 +194,7 @@ def test_the_first_load_weighs_under_250_kilobytes(demo):
     for address in seen:
         with demo.http.stream("GET", address, headers={"Accept-Encoding": "gzip"}) as answer:
             total += sum(len(block) for block in answer.iter_raw())
-    assert total < 250_000
+    assert total < 150_000
 
 
 def test_a_page_for_people_without_scripts_still_logs_a_coat(shop: ShopOnTrial):

@@ -141,7 +141,7 @@ def test_a_document_is_brought_in_by_mouse(page, served, tmp_path):
     file = tmp_path / "mine.json"
     file.write_text(json.dumps({"format": "cool-sheen-shelf", "version": 1, "products": [product]}))
     page.goto("/shelf")
-    page.get_by_role("link", name="Bring in").click()
+    page.get_by_role("link", name="Import").click()
     page.get_by_label("JSON document").set_input_files(file)
     page.get_by_role("button", name="Look at it").click()
     expect(page.locator(".coming")).to_contain_text("Own lacquer")

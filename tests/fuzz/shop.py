@@ -13,10 +13,10 @@ from tests.support import ShopOnTrial
 
 PAGES = [
     "/", "/jobs", "/jobs/new", "/mix", "/mix/new", "/mix/new?product=clear-two-pack&how=ready&amount=300", "/stores", "/stores/stock",
-    "/stores/sizes", "/stores/cans", "/stores/cost", "/stores/yields", "/weather", "/spaces", "/systems", "/systems/two-stage-epoxy",
+    "/stores/sizes", "/stores/cans", "/stores/cost", "/stores/yields", "/weather", "/spaces", "/systems", "/systems/two-stage-epoxy?layer=build",
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
     "/shop", "/projects/new",
-    "/shelf/clear-two-pack",
+    "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
 ]  # fmt: skip
 ASKED = {
     "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),

@@ -54,11 +54,15 @@ def sizes_of(unit: Unit, item: str) -> list[Pack]:
     return sorted((o.pack for o in packs_on_offer(unit).values() if item in o.pack.contains), key=lambda p: p.name)
 
 
-def fresh_sku(unit: Unit, name: str) -> str:
+def sku_of(name: str) -> str:
     """Make a number for a size of the shop's own out of its name."""
-    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "size"
-    there = packs_on_offer(unit)
-    return next(sku for n in range(1, 1000) if (sku := f"own-{plain}" if n == 1 else f"own-{plain}-{n}") not in there)
+    return f"own-{re.sub(r'[^a-z0-9]+', '-', name.lower()).strip('-')[:60] or 'size'}"
+
+
+def fresh_sku(unit: Unit, name: str) -> str:
+    """Make a number out of a name that no size on offer has."""
+    plain, there = sku_of(name), packs_on_offer(unit)
+    return next(sku for n in range(1, 1000) if (sku := plain if n == 1 else f"{plain}-{n}") not in there)
 
 
 def add_pack(unit: Unit, data: dict[str, Any]) -> Pack:

@@ -114,7 +114,7 @@ def press_door(unit: Unit, space: UUID, press: UUID, *, is_open: bool, at: datet
     if before := journal.pressed_before(unit, press):
         return before
     if row.kind == "outdoors":
-        raise Refused("There are no doors outdoors.", {"space": "Choose a room."})
+        raise Refused("There are no doors outdoors.", {"space": "Choose a space indoors."})
     when = at or unit.now
     journal.check_time(unit, at)
     learn_again(unit, when, unit.now)

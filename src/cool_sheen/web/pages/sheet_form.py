@@ -11,7 +11,7 @@ from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.web.forms import Typed
+from cool_sheen.web.forms import Typed, is_place
 from cool_sheen.web.pages.sheet_layout import Box, Layout, choice, ticks
 
 _MARKS = [(key, words) for key, words in WORDS.items()]
@@ -159,9 +159,10 @@ def waits(values: Mapping[str, Any]) -> list[WaitField]:
         values: The form as it is.
     """
     rows = {
-        str(value): int(name.split(".")[1])
+        str(value): int(row)
         for name, value in values.items()
         if name.startswith("milestones.") and name.endswith(".name") and not values.get(name[:-4] + "after")
+        if is_place(row := name.split(".")[1])
     }
     modes = {mark: str(values.get(f"milestones.{row}.mode", "")) for mark, row in rows.items()}
     usual = next((modes[m] for m in ("sand", "handle", "full_cure", "flash") if modes.get(m)), Mode.SOLVENT.value)

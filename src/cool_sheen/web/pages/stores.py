@@ -188,7 +188,7 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
             if typed.notes or amount is None or price is None:
                 typed.notes.setdefault("price", "Enter its price, such as 23.50.")
                 raise Refused("Check what was entered.", typed.notes)
-            sku = packs.fresh_sku(unit, typed.text("name", "a name"))
+            sku = packs.sku_of(typed.text("name", "a name"))
             packs.add_pack(
                 unit,
                 {
