@@ -78,10 +78,27 @@ def as_seen(html: str) -> str:
     return "".join(out)
 
 
+# What Pydantic and Python say, and names of fields and keys: no page says it.
+PHRASES = re.compile(
+    r"Field required|Input should|String should|should match pattern|Value error|pydantic|Traceback|NoneType|UUID\("
+)
+_CODE_WORDS = re.compile(r"\b[a-z]+_[a-z0-9_]*[a-z0-9]\b")
+_SAID = re.compile(r'(?:aria-label|placeholder|title|alt)="([^"]*)"')
+# Not what a page says: scripts, and what stands in somebody else's file, word for word.
+_UNSAID = re.compile(r'<(script|style|code|pre)\b.*?</\1>|<(table|td) class="[^"]*mono".*?</\2>|<[^>]*>|\{&#34;.*?\}', re.S)
+
+
+def code_words(page: str) -> list[str]:
+    """What of a page's words is a machine's."""
+    words = [_UNSAID.sub(" ", page), *_SAID.findall(page)]
+    return [found[0] for text in words for found in re.finditer(f"{PHRASES.pattern}|{_CODE_WORDS.pattern}", text)]
+
+
 def _seen(response: Any) -> None:
     """Give a test the page as it is laid out."""
     if "text/html" in response.headers.get("content-type", ""):
         response.read()
+        assert not (strange := code_words(response.text)), f"{response.request.url} says {strange}"
         response._content = as_seen(response.text).encode()
         if hasattr(response, "_text"):
             del response._text

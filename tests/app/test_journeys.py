@@ -243,7 +243,7 @@ def test_a_part_that_moves_dries_in_the_climate_of_each_place(demo):
         ("coat", {"at": "1999-01-01T08:00"}, "over a year ago"),
         ("coat", {"at": "yesterday"}, "Enter date and time"),
         ("touch", {"ready": "perhaps"}, "Ready or Not ready"),
-        ("touch", {"ready": "yes", "milestone": "polish"}, "has no mark called polish"),
+        ("touch", {"ready": "yes", "milestone": "polish"}, "has no such mark"),
         ("sand", {"grit": "P9999"}, "is no grit"),
         ("sand", {"grit": ""}, "Enter the grit"),
         ("step", {"kind": "dance"}, "is no step"),

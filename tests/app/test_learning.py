@@ -48,7 +48,7 @@ def test_what_one_part_taught_moves_the_clock_of_another_until_the_test_is_taken
     assert factor(shop, second, Mode.REACTIVE) == (0.0, DEFAULT_LN_SD)  # the flash says nothing of the cure
     page = shop.http.get("/shelf/epoxy-primer-grey").text
     assert re.search(r"<b>1\.[23]\d</b>", page)
-    assert page.count("Take this test out") == 2
+    assert page.count("Take this test back") == 2
     shown = shop.http.get(f"/parts/{second}").text
     assert re.search(r"× 1\.[23]\d of the sheet", shown)
     # A bad test is taken out, and the earlier belief is back.

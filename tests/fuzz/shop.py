@@ -9,7 +9,7 @@ from uuid import uuid4
 
 from tests.fuzz import nasty
 from tests.fuzz.forms import Form, spoiled, walk
-from tests.support import ShopOnTrial
+from tests.support import PHRASES, ShopOnTrial
 
 PAGES = [
     "/", "/jobs", "/jobs/new", "/mix", "/mix/new", "/mix/new?product=clear-two-pack&how=ready&amount=300", "/stores", "/stores/stock",
@@ -28,10 +28,6 @@ ASKED = {
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
 }  # fmt: skip
 DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend")
-# What Pydantic and Python say: no page says it.
-MACHINE = re.compile(
-    r"Field required|Input should|String should|should match pattern|Value error|pydantic|Traceback|NoneType"
-)
 
 
 class Pressed:
@@ -101,7 +97,7 @@ class Pressed:
     def note(self, what: str, answer: Any) -> None:
         """Keep what was pressed when it broke something."""
         self.statuses[answer.status_code] += 1
-        spoken = MACHINE.search(answer.text) if "html" in answer.headers.get("content-type", "") else None
+        spoken = PHRASES.search(answer.text) if "html" in answer.headers.get("content-type", "") else None
         if answer.status_code >= 500 or spoken:
             self.broken.append(f"{answer.status_code} {spoken and spoken[0]} {what[:1500]}")
 

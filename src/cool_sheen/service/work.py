@@ -12,6 +12,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
 from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
 from cool_sheen.core.drying.blend import Blend
+from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
@@ -227,7 +228,8 @@ def _mark_said(found: PartNow, top: CoatClock, milestone: str | None) -> str:
     name = name or mark_of(top.product, "flash") or top.product.milestones[0].name
     if name not in top.bands:
         raise Refused(
-            f"{top.product.name} has no mark called {name}.", {"milestone": f"Use one of {', '.join(top.bands)}."}
+            f"{top.product.name} has no such mark.",
+            {"milestone": f"Choose one of: {', '.join(WORDS.get(mark, mark) for mark in top.bands)}."},
         )
     return name
 
