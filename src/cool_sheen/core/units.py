@@ -283,6 +283,7 @@ def bound(value: float, dimension: str, units: str = "metric") -> str:
     return f"{number:.3g} {sign}" if abs(number) < 100 else f"{number:,.0f} {sign}"
 
 
+ML_IN_FL_OZ = 29.5735295625
 M2_PER_L_IN_FT2_PER_GAL = 40.7458  # 10.76391 ft² in a m², 3.785412 l in a US gallon
 
 

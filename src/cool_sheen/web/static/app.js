@@ -322,6 +322,70 @@
     wrong.focus({ preventScroll: true });
     wrong.scrollIntoView({ block: "center" });
   }
+  // --- what is typed while an answer is under way stays, and so does the place where one was -----------------
+  const typed = new WeakMap(); // by request: what the fields had when it was sent
+  const TYPED = "input:not([type=hidden], [type=submit], [type=file]), select, textarea";
+  const valueOf = (field) => (/^(checkbox|radio)$/.test(field.type) ? String(field.checked) : field.value);
+  /** The fields of a part of the page, each by its id, or by its form, its name and how many came before it. */
+  function fieldsOf(root) {
+    const found = new Map();
+    const seen = {};
+    for (const field of $$(TYPED, root)) {
+      const form = field.form;
+      const about = form && form.elements.namedItem("spot") ? form.elements.namedItem("spot").value : "";
+      const name = field.id || [form && form.id, about, field.name].join("|");
+      seen[name] = (seen[name] || 0) + 1;
+      found.set(name + "|" + seen[name], field);
+    }
+    return found;
+  }
+  const valuesOf = (root) => new Map([...fieldsOf(root)].map(([name, field]) => [name, valueOf(field)]));
+  document.addEventListener("htmx:beforeSend", (event) => {
+    const root = event.detail.target && event.detail.target.closest("#builder, #mix-new");
+    if (root) typed.set(event.detail.xhr, { values: valuesOf(root), id: root.id });
+  });
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const sent = typed.get(event.detail.xhr);
+    const root = sent && document.getElementById(sent.id);
+    if (!root) return;
+    const now = valuesOf(root);
+    sent.later = new Map([...now].filter(([name, value]) => sent.values.has(name) && sent.values.get(name) !== value));
+    const at = document.activeElement;
+    sent.at = [...fieldsOf(root)].find(([, field]) => field === at)?.[0];
+    sent.around = [];
+    for (let up = at; up && root.contains(up); up = up.parentElement) if (up.id) sent.around.push(up.id);
+    sent.caret = at && at.matches("input, textarea") && at.selectionStart !== null ? [at.selectionStart, at.selectionEnd] : null;
+  });
+  document.addEventListener("htmx:afterSwap", (event) => {
+    const sent = typed.get(event.detail.xhr);
+    const root = sent && sent.later && document.getElementById(sent.id);
+    if (!root) return;
+    const fields = fieldsOf(root);
+    for (const [name, value] of sent.later) {
+      const field = fields.get(name);
+      if (!field || valueOf(field) === value) continue;
+      if (/^(checkbox|radio)$/.test(field.type)) field.checked = value === "true";
+      else field.value = value;
+    }
+    if (document.activeElement && document.activeElement !== document.body) return;
+    const field = sent.at && fields.get(sent.at);
+    if (field) {
+      field.focus();
+      if (sent.caret && field.setSelectionRange && field.type === "text") field.setSelectionRange(...sent.caret);
+      return;
+    }
+    const around = sent.around.map((id) => document.getElementById(id)).find(Boolean);
+    const next = around && (around.matches("summary, a, button") ? around : $("summary, .layer-name, button, a", around));
+    if (next) next.focus();
+  });
+  // a link that looks like a button is pressed like one
+  document.addEventListener("keydown", (event) => {
+    if (event.key !== " " || event.defaultPrevented || event.repeat) return;
+    const link = event.target.closest("a.btn, a[role=button]");
+    if (!link) return;
+    event.preventDefault();
+    link.click();
+  });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form"))
       event.detail.shouldSwap = false;

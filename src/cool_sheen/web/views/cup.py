@@ -4,9 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from cool_sheen.core.mixing.pours import PourTarget
-from cool_sheen.core.units import Grams, Millilitres
+from cool_sheen.core.units import ML_IN_FL_OZ, Grams, Millilitres, amount
 
-TEXTURE = {"paint": "", "hardener": "locked", "reducer": "wet", "additive": "untested"}
+# Textures of their own: those of the phases mean something else.
+TEXTURE = {"paint": "", "hardener": "hardener", "reducer": "reducer", "additive": "additive"}
 _RIM, _FOOT = 26.0, 14.0
 _TAPER = 26.0  # how much narrower the foot is, on each side
 _LEAST_GAP = 62.0  # between two labels of the large picture
@@ -32,6 +33,8 @@ class Level:
     y: float
     label_y: float
     state: str  # poured, now, ahead
+    upto: str = ""
+    scale: str = ""
     texture: str = ""
     points: str = ""  # the outline of what is in the cup of it
 
@@ -57,6 +60,7 @@ class CupCanvas:
     height: float = 460.0
     holds_ml: Millilitres = 0.0
     tare_g: Grams = 0.0
+    units: str = "metric"
 
     def edge(self, share: float) -> float:
         """How far the side of the cup stands in, at a share of its height from the foot. [px]"""
@@ -87,11 +91,25 @@ def draw(targets: Sequence[PourTarget], roles: Sequence[str], now: int, canvas: 
         slab = _slab(canvas, left, right, before / holds, upto / holds) if step.state == "poured" else ""
         y = round(canvas.y(upto / holds), 1)
         picture.levels.append(
-            Level(step.name, step.role, step.ml, upto, step.g, scale, y, y, step.state, TEXTURE[step.role], slab)
+            Level(
+                step.name,
+                step.role,
+                step.ml,
+                upto,
+                step.g,
+                scale,
+                y,
+                y,
+                step.state,
+                amount(upto, "volume", canvas.units),
+                f"{scale:.1f} g",
+                TEXTURE[step.role],
+                slab,
+            )
         )
     _spread(picture.levels, canvas)
     picture.marks = _marks(canvas, left, holds)
-    picture.says = "; ".join(f"{lv.name} to {lv.upto_ml:.0f} ml, scale {lv.scale_g:.1f} g" for lv in picture.levels)
+    picture.says = "; ".join(f"{lv.name} to {lv.upto}, scale {lv.scale}" for lv in picture.levels)
     return picture
 
 
@@ -150,12 +168,16 @@ def _spread(levels: list[Level], canvas: CupCanvas) -> None:
 
 
 def _marks(canvas: CupCanvas, left: float, holds: Millilitres) -> list[tuple[float, float, float, str]]:
-    step = next(s for s in (10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 100_000, 1e9) if holds / s <= 12)
+    unit = ML_IN_FL_OZ if canvas.units == "us" else 1.0
+    holds /= unit
+    sizes = (0.25, 0.5, 1, 2, 4, 8, 16, 32) if canvas.units == "us" else ()
+    step = next(s for s in (*sizes, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 100_000, 1e9) if holds / s <= 12)
     out = []
     n = 1
     while n * step <= holds:
         share = n * step / holds
         x = left + canvas.edge(share)
-        out.append((round(x, 1), round(x + 14, 1), round(canvas.y(share), 1), f"{n * step:g}"))
+        sign = " fl oz" if canvas.units == "us" and (n + 1) * step > holds else ""
+        out.append((round(x, 1), round(x + 14, 1), round(canvas.y(share), 1), f"{n * step:g}{sign}"))
         n += 1
     return out

@@ -101,17 +101,17 @@ def component_names(worked: Worked | None, product: Product) -> list[tuple[int, 
     return [(n, part.name) for n, part in enumerate(product.mix.parts)]
 
 
-def planned_cup(worked: Worked) -> cup.CupPicture:
-    """Draw a batch that is not begun."""
+def planned_cup(worked: Worked, units: str = "metric") -> cup.CupPicture:
+    """Draw a batch that is not begun, in a shop's units."""
     split = shares(worked.mix.recipe)
     targets = [PourTarget(s, p.ml, p.ml, p.ml) for s, p in zip(split, worked.batch.pours, strict=True)]
     scale = worked.batch.pours[-1].scale_g - worked.batch.ready_g
-    return cup.draw(targets, [c.role for c in worked.mix.components], -1, cup.CupCanvas(220, 330, 0, scale))
+    return cup.draw(targets, [c.role for c in worked.mix.components], -1, cup.CupCanvas(220, 330, 0, scale, units))
 
 
-def poured_cup(state: BatchState, line: int) -> cup.CupPicture:
-    """Draw a batch as it stands."""
-    canvas = cup.CupCanvas(300, 470, state.plan.cup_ml, state.plan.tare_g)
+def poured_cup(state: BatchState, line: int, units: str = "metric") -> cup.CupPicture:
+    """Draw a batch as it stands, in a shop's units."""
+    canvas = cup.CupCanvas(300, 470, state.plan.cup_ml, state.plan.tare_g, units)
     return cup.draw(state.targets(), [li.role for li in state.plan.lines], line, canvas)
 
 
