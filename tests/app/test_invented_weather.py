@@ -40,7 +40,7 @@ def test_weather_that_is_made_up_says_so_on_bench_gate_and_plan_until_a_forecast
     page = shop.http.get("/weather").text
     assert '#reading-title">Type the air' in page
     assert 'id="reading-title"' in page
-    assert '#records">Bring a file' in page
+    assert '#records">Import a file' in page
     bring(shop, "forecast", timedelta(days=3))
     assert said(shop, part) == [[], [], []]
     shop.clock.turn(days=3, minutes=20)

@@ -159,10 +159,10 @@ def waits(values: Mapping[str, Any]) -> list[WaitField]:
         values: The form as it is.
     """
     rows = {
-        str(value): int(row)
+        str(value): int(place)
         for name, value in values.items()
         if name.startswith("milestones.") and name.endswith(".name") and not values.get(name[:-4] + "after")
-        if is_place(row := name.split(".")[1])
+        if is_place(place := name.split(".")[1])
     }
     modes = {mark: str(values.get(f"milestones.{row}.mode", "")) for mark, row in rows.items()}
     usual = next((modes[m] for m in ("sand", "handle", "full_cure", "flash") if modes.get(m)), Mode.SOLVENT.value)

@@ -26,6 +26,7 @@ from cool_sheen.store.models import Project
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed, is_place
 from cool_sheen.web.pages.form_posts import changed
+from cool_sheen.web.views import buying
 
 router = APIRouter(prefix="/stores")
 ROOMS = (("Take-off", "/stores"), ("Stock", "/stores/stock"), ("Sizes", "/stores/sizes"), ("Cans", "/stores/cans"),
@@ -61,6 +62,9 @@ def take_off(
         estimate=estimate,
         learned=yields(unit),
         now_at=unit.now,
+        bars=buying.bars(found, shop.units),
+        bar_width=buying.WIDTH,
+        covered=buying.enough(found),
     )
 
 

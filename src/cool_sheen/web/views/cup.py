@@ -171,7 +171,9 @@ def _marks(canvas: CupCanvas, left: float, holds: Millilitres) -> list[tuple[flo
     unit = ML_IN_FL_OZ if canvas.units == "us" else 1.0
     holds /= unit
     sizes = (0.25, 0.5, 1, 2, 4, 8, 16, 32) if canvas.units == "us" else ()
-    step = next(s for s in (*sizes, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 100_000, 1e9) if holds / s <= 12)
+    step = next(
+        s for s in (*sizes, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 100_000, 1e9) if holds / s <= 12
+    )
     out = []
     n = 1
     while n * step <= holds:
