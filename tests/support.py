@@ -85,7 +85,9 @@ PHRASES = re.compile(
 _CODE_WORDS = re.compile(r"\b[a-z]+_[a-z0-9_]*[a-z0-9]\b")
 _SAID = re.compile(r'(?:aria-label|placeholder|title|alt)="([^"]*)"')
 # Not what a page says: scripts, and what stands in somebody else's file, word for word.
-_UNSAID = re.compile(r'<(script|style|code|pre)\b.*?</\1>|<(table|td) class="[^"]*mono".*?</\2>|<[^>]*>|\{&#34;.*?\}', re.S)
+_UNSAID = re.compile(
+    r'<(script|style|code|pre)\b.*?</\1>|<(table|td) class="[^"]*mono".*?</\2>|<[^>]*>|\{&#34;.*?\}', re.S
+)
 
 
 def code_words(page: str) -> list[str]:

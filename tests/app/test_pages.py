@@ -205,3 +205,15 @@ def test_a_page_for_people_without_scripts_still_logs_a_coat(shop: ShopOnTrial):
     elsewhere = shop.http.post(f"/parts/{part}/coat", data={"press": str(uuid4()), "back": "//evil.example"})
     assert elsewhere.headers["location"] == f"/parts/{part}"
     assert '<h2 class="dialog-title">Log sanding' in shop.http.get(f"/parts/{part}/sand").text
+
+
+def test_the_guide_is_found_from_every_page_at_its_chapter(demo):
+    guide = demo.http.get("/guide").text
+    chapters = set(re.findall(r'<h2 id="([^"]+)">', guide))
+    part = re.search(r'href="(/parts/[0-9a-f-]{36})"', demo.http.get("/jobs").text)[1]
+    found = {}
+    for page in ("/", "/jobs", part, f"{part}/survey", f"{part}/system", "/mix", "/stores/stock", "/weather", "/systems",
+                 "/shelf/clear-two-pack", "/shop", "/data"):  # fmt: skip
+        found[page] = re.search(r'href="/guide#([^"]+)"', demo.http.get(page).text)[1]
+    assert set(found.values()) <= chapters
+    assert len(set(found.values())) == 11

@@ -83,6 +83,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         weather,
         start,
         data,
+        handbook,
     ):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:

@@ -20,6 +20,7 @@ from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.forms import mark
+from cool_sheen.web.guide import chapter_of
 from cool_sheen.web.views.week import week_in_words
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
@@ -137,6 +138,7 @@ class Pages:
             "signs": units_of(shop) if shop else {},
             "now": unit.now if unit is not None else self.workshop.now(),
             "path": path,
+            "chapter": chapter_of(path),
             "booth": booth,
             "has_demo": self.has_demo,
             "noticed": self.workshop.noticed,
