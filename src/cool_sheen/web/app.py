@@ -17,6 +17,7 @@ from cool_sheen.web.pages import (
     bench,
     components,
     data,
+    handbook,
     jobs,
     mix,
     part,
