@@ -8,6 +8,9 @@ from zoneinfo import ZoneInfo
 import pytest
 from tests.app.test_mixing_journeys import balance, batch_of, begin, do, mix_through, state_of, title, up_to_priming
 
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.formats.catalogue import shipped
+from cool_sheen.service import shelf
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.shops import NewSpace, change_space
 from cool_sheen.store.models import Shop
@@ -115,3 +118,37 @@ def test_what_is_counted_wrong_is_counted_again_and_nothing_of_it_is_ever_change
     rows = shop.http.get("/stores/stock.csv").text.splitlines()
     assert len(rows) == 4
     assert rows[0].startswith("at,item,name,kind,ml")
+
+
+def test_a_labels_word_is_held_against_the_film_for_one_coat_or_for_all_and_in_pails(shop):
+    asked = "/stores/yields?product=single-stage-two-pack&claim=10&area=6&coats=2"
+    one = shop.http.get(f"{asked}&counts=coat&method=roller").text
+    every = shop.http.get(f"{asked}&counts=build&method=roller").text
+    assert re.search(r"<b>1200 ml</b> for 2 coats", re.sub(r"\s+", " ", one))
+    assert re.search(r"<b>600 ml</b> for 2 coats", re.sub(r"\s+", " ", every))
+    sheet = shipped().products["single-stage-two-pack"]
+    takes = 6 * 2 * sheet.ref_wet_film_um / 0.95
+    for page in (one, every):
+        assert f"<b>{takes:.0f} ml</b>" in page
+        assert "95 % ends on the part (roller)" in page
+        assert re.search(r"\d × Two-pack single stage, machine green", page)
+    assert "<b>50 µm</b> wet" in every  # all coats out of one litre on ten: each as thin as that
+    assert "no size known" in shop.http.get(asked.replace("single-stage-two-pack", nameless(shop))).text
+
+
+def nameless(shop):
+    """A product that nobody sells: its own, without a size."""
+    data = shipped().products["single-stage-two-pack"].model_dump(mode="json") | {"key": "nameless", "name": "Nameless"}
+    with shop.workshop.write() as unit:
+        shelf.save(unit, "product", Product.model_validate(data), new=True)
+    return "nameless"
+
+
+def test_what_cost_leaves_out_is_said(shop):
+    part = shop.new_part("single-stage-epoxy")
+    own = nameless(shop)
+    layer = shop.standing(part).system.layers[-1]
+    swap = {"op": "layer", "layer": layer.id, "product": own, "layer_name": layer.name}
+    assert shop.http.post(f"/parts/{part}/system/change", data=swap).status_code == 303
+    assert "Left out, because no size and price is known: Nameless" in shop.http.get("/stores/cost").text
+    assert "no size known: add one" in shop.http.get("/stores").text

@@ -221,3 +221,13 @@ def test_a_batch_whose_film_and_paint_do_not_go_together_is_doubted(used_ml, coa
     assert says in found
     assert bool(found) is bool(says)
     assert doubt([], used_ml, 0, planned) == ""
+
+
+@pytest.mark.parametrize(
+    ("used_ml", "planned", "missing", "says"),
+    [(380, 2, "Door: 1 of 2 logged.", ""), (381, 2, "Door: 1 of 2 logged.", "Which are missing? Door: 1 of 2 logged."),
+     (381, 1, "", "far off it")],
+)  # fmt: skip
+def test_a_batch_that_took_twice_what_the_book_says_asks_for_coats_that_are_missing(used_ml, planned, missing, says):
+    found = doubt([Use("sheet", "hvlp", 1.2, 100, used_ml)], used_ml, 1, planned, 190, missing)
+    assert (says in found) and bool(found) is bool(says)

@@ -84,7 +84,11 @@ def _costed(
         project.hire_hours_saved or 0.0,
         project.goodwill_hours or 0.0,
     )
-    return Costed(project.name, cost, tuple(rows), project, (*need.unknown, *bag.unknown))
+    nameless = sorted(
+        need.names[k] for k, ml in need.components.items() if ml > 0.5 and k not in prices and not k.startswith("free:")
+    )
+    left_out = (f"Left out, because no size and price is known: {', '.join(nameless)}.",) if nameless else ()
+    return Costed(project.name, cost, tuple(rows), project, (*left_out, *need.unknown, *bag.unknown))
 
 
 def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) -> TakeOff:

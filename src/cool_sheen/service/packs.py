@@ -7,8 +7,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.complaints import complaints
+from cool_sheen.core.materials.kits import Kit, cheapest
 from cool_sheen.core.materials.packs import Pack
+from cool_sheen.core.mixing.ratios import shares
+from cool_sheen.core.mixing.recipes import Choice, mix_of
+from cool_sheen.core.units import Millilitres
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import stock as stores
 from cool_sheen.store.models import PackSheet
@@ -52,6 +58,19 @@ def set_pack(unit: Unit, sku: str, price: Decimal | None, to_be_had: bool) -> No
 def sizes_of(unit: Unit, item: str) -> list[Pack]:
     """Return the sizes on offer that have something in them, by its key."""
     return sorted((o.pack for o in packs_on_offer(unit).values() if item in o.pack.contains), key=lambda p: p.name)
+
+
+def pails(unit: Unit, product: Product, ready_ml: Millilitres) -> str:
+    """Say in which sizes so much ready mix of a product is bought; that no size is known where none is."""
+    mix = mix_of(product, shelf_now(unit).supplies, Choice())
+    share = shares(mix.recipe)[0].ml_per_ml
+    offers = [o.pack for o in packs_on_offer(unit).values() if o.to_be_had and mix.components[0].key in o.pack.contains]
+    if not offers:
+        return "no size known"
+    kits = [Kit(p.sku, p.price, ((mix.components[0].key, p.contains[mix.components[0].key]),)) for p in offers]
+    found = cheapest({mix.components[0].key: round(ready_ml * share, 1)}, kits)
+    names = {p.sku: p.name for p in offers}
+    return ", ".join(f"{count} × {names[sku]}" for sku, count in found.buy)
 
 
 def sku_of(name: str) -> str:

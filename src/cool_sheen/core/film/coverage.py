@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from cool_sheen.core.errors import OutOfRange
-from cool_sheen.core.units import Micron, Percent
+from cool_sheen.core.units import Micron, Millilitres, Percent, SquareMetres
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +20,32 @@ class LabelCheck:
     def contradicts(self) -> bool:
         """Whether the label promises an area that its own film does not cover."""
         return self.verdict != "fits"
+
+
+@dataclass(frozen=True, slots=True)
+class LabelNeed:
+    """What a job takes by a label's word, and by the film that the sheet asks for."""
+
+    by_label_ml: Millilitres
+    by_film_ml: Millilitres
+
+
+def label_need(
+    m2_per_litre: float, area_m2: SquareMetres, coats: int, wet_film_um: Micron, transfer: float
+) -> LabelNeed:
+    """Work out what a job takes by a label, and what it really takes.
+
+    Args:
+        m2_per_litre: The claim, for one coat. [m2/l, above 0]
+        area_m2: What is coated. [m2]
+        coats: How often.
+        wet_film_um: Wet film of a coat that the sheet asks for. [um]
+        transfer: Share of the paint that ends on the part. [1]
+
+    Returns: Ready mix by the label's word, and by film and transfer. [ml]
+    Source: docs/trade.md, Film and Paint and buying.
+    """
+    return LabelNeed(1000 * area_m2 * coats / m2_per_litre, area_m2 * coats * wet_film_um / transfer)
 
 
 def check_label(m2_per_litre: float, volume_solids_pct: Percent, min_um: Micron, max_um: Micron) -> LabelCheck:

@@ -8,6 +8,7 @@ from cool_sheen.core.units import Micron, Millilitres, SquareMetres
 # What a first batch weighs against the book's figure: a learned yield moves towards the shop's own with each batch.
 _BOOK_WEIGHT_ML = 200.0
 _LEAST, _MOST = 0.1, 1.0
+_FAR = 2.0  # times what the book says: a coat was forgotten, or a figure is wrong
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,9 @@ class Yield:
         return min(_MOST, max(_LEAST, shop / (self.used_ml + _BOOK_WEIGHT_ML)))
 
 
-def doubt(uses: Sequence[Use], used_ml: Millilitres, coats: int, planned: int) -> str:
+def doubt(
+    uses: Sequence[Use], used_ml: Millilitres, coats: int, planned: int, book_ml: Millilitres = 0.0, missing: str = ""
+) -> str:
     """Say why a batch can hardly be right, when its film and its paint are held against each other; nothing if it can.
 
     Args:
@@ -61,6 +64,8 @@ def doubt(uses: Sequence[Use], used_ml: Millilitres, coats: int, planned: int) -
         used_ml: What was used of it. [ml]
         coats: How many coats came out of it.
         planned: For how many it was mixed; nought where it was mixed for none that is named.
+        book_ml: What its coats take by the book, fills and all; nought where nobody knows. [ml]
+        missing: Coats that it was mixed for and that are not logged, in words.
 
     Source: docs/trade.md, Paint and buying.
     """
@@ -73,6 +78,9 @@ def doubt(uses: Sequence[Use], used_ml: Millilitres, coats: int, planned: int) -
         return f"The films that were logged hold {film_ml:.0f} ml, and {used_ml:.0f} ml were used: that is not enough."
     if film_ml < _LEAST * used_ml:
         return f"Of {used_ml:.0f} ml no more than {film_ml:.0f} ml would lie on the parts: hardly any of it."
+    if book_ml and used_ml > _FAR * book_ml:
+        far = f"{used_ml:.0f} ml were used, and by the book the coats that are logged take {book_ml:.0f} ml"
+        return f"{far}. Which are missing? {missing}" if missing else f"{far}: far off it."
     return ""
 
 

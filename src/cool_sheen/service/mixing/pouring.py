@@ -1,5 +1,6 @@
 """A batch at the bench: begun, poured, stamped, used up or put away. Each call writes one entry, once."""
 
+from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID, uuid5
@@ -22,13 +23,15 @@ from cool_sheen.core.materials.yields import doubt
 from cool_sheen.core.mixing.order import GATES, Stage, stages
 from cool_sheen.core.mixing.ratios import Share, shares
 from cool_sheen.core.units import Grams, Millilitres
+from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.service import journal
-from cool_sheen.service.batches import find, uses_of
+from cool_sheen.service.batches import find, used_by_coats, uses_of
 from cool_sheen.service.mixing.plan import Asked, PartCoats, Worked, work_out
+from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
 from cool_sheen.store import stock as stores
-from cool_sheen.store.models import StockMovement
+from cool_sheen.store.models import Part, StockMovement
 
 _NOISE_G = 0.8  # what a pan shows by itself
 _SPRAYED = ("hvlp", "conventional", "airless")
@@ -352,7 +355,18 @@ def _doubt(unit: Unit, state: BatchState, left_ml: Millilitres) -> str:
     """Why the film and the paint of a batch that ends now do not go together; nothing where they do."""
     used = state.cup.ready_ml + state.plan.jar_ml - left_ml
     planned = sum(use.coats for use in state.plan.uses)
-    return doubt(uses_of(unit, [state])[0], used, len(state.coats), planned)
+    gun = equipment_of(unit.the_shop).of(state.plan.method)
+    net = used_by_coats(unit, state, transfer_efficiency)
+    missing = _missing(unit, state)
+    return doubt(uses_of(unit, [state])[0], used, len(state.coats), planned, net + gun.loss(net), missing)
+
+
+def _missing(unit: Unit, state: BatchState) -> str:
+    """Which coats that a batch was mixed for are not logged out of it."""
+    logged = Counter(t.part for coat in state.coats for t in coat.targets[:1])
+    short = [(use, logged[use.part]) for use in state.plan.uses if logged[use.part] < use.coats]
+    names = [(part.name, use, n) for use, n in short if (part := unit.session.get(Part, use.part)) is not None]
+    return " ".join(f"{name}: {n} of {use.coats} logged." for name, use, n in names)
 
 
 def leave_out(unit: Unit, uuid: UUID, press: UUID) -> Recorded:

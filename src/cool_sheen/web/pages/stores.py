@@ -7,14 +7,15 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from cool_sheen.core.film.coverage import check_label
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.film.coverage import check_label, label_need
 from cool_sheen.core.survey.shapes import SHAPE_WORDS
 from cool_sheen.core.units import M2_PER_L_IN_FT2_PER_GAL
 from cool_sheen.core.work.labour import WAYS, transfer_efficiency
 from cool_sheen.formats.tables import csv_text
 from cool_sheen.service import costs as costing
 from cool_sheen.service import packs, stores
-from cool_sheen.service.batches import yields
+from cool_sheen.service.batches import transfer_of, yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.finding import projects_page
 from cool_sheen.service.part_now import live_parts
@@ -213,6 +214,20 @@ def set_size(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
     return changed(request, workshop, pages, form, do, back, _sizes)
 
 
+def _job(unit: Unit, typed: Typed, sheet: Product, m2_per_l: float, coats: int) -> dict[str, Any] | None:
+    """What a job takes by its label and by its film, in sizes that can be bought; None where it cannot be read."""
+    area = typed.quantity("area", "area", 0, 10_000)
+    way = typed.text("method") or sheet.methods[0]
+    if way not in WAYS:
+        typed.notes["method"] = "Choose from the list."
+    if area is None or typed.notes:
+        return None
+    transfer = transfer_of(unit)(way, "sheet")
+    need = label_need(m2_per_l, area, coats, sheet.ref_wet_film_um, transfer)
+    bags = [packs.pails(unit, sheet, ml) for ml in (need.by_label_ml, need.by_film_ml)]
+    return {"need": need, "coats": coats, "transfer": transfer, "way": WAYS[way].words, "bags": bags}
+
+
 def _size_values(offer: packs.Offer) -> dict[str, str]:
     return {"price": str(offer.pack.price), "to_be_had": "1" if offer.to_be_had else ""}
 
@@ -288,25 +303,21 @@ def set_cost(request: Request, workshop: WorkshopDep, pages: PagesDep, form: For
 
 
 @router.get("/yields")
-def learned(
-    request: Request,
-    workshop: WorkshopDep,
-    pages: PagesDep,
-    unit: UnitDep,
-    shop: ShopDep,
-    product: str = "",
-    claim: str = "",
-) -> Response:
+def learned(request: Request, pages: PagesDep, unit: UnitDep, shop: ShopDep) -> Response:
     """Check a label's coverage against its film, and show what this shop really uses."""
     products = shelf_now(unit).products
-    typed = Typed({"product": product, "claim": claim}, shop.units)
-    checked = None
-    sheet = products.get(product)
+    typed = Typed(dict(request.query_params), shop.units)
+    claim, checked, job = typed.text("claim"), None, None
+    sheet = products.get(typed.text("product"))
     if sheet is not None:
         scale = M2_PER_L_IN_FT2_PER_GAL if shop.units == "us" else 1.0
         said = typed.number("claim", 0.01 * scale, 1000 * scale) if claim else None
         m2 = said / scale if said else None if claim else sheet.label_m2_per_l
+        of = int(typed.number("coats", 1, 30) or sheet.build_coats)
+        if m2 and typed.text("counts") == "build":  # for all coats: each of them is as thin as that makes it
+            m2 *= of
         if m2:
+            job = _job(unit, typed, sheet, m2, of) if typed.text("area") else None
             checked = check_label(m2, sheet.volume_solids_pct, sheet.wet_film_min_um, sheet.wet_film_max_um)
     labels = [
         (p, check_label(p.label_m2_per_l, p.volume_solids_pct, p.wet_film_min_um, p.wet_film_max_um))
@@ -321,10 +332,12 @@ def learned(
         typed=typed,
         sheet=sheet,
         checked=checked,
+        job=job,
         labels=labels,
         products=sorted(((p.key, p.name) for p in products.values()), key=lambda pair: pair[1]),
         shapes=SHAPE_WORDS,
         ways=WAYS,
+        ways_to=[(key, way.words) for key, way in WAYS.items()],
         learned=sorted(yields(unit).values(), key=lambda y: (y.shape, y.method)),
         book=transfer_efficiency,
     )
