@@ -60,6 +60,7 @@ def test_a_stack_is_built_by_keyboard_alone_and_every_change_shows_what_follows(
 
 
 def test_layers_are_dragged_and_a_change_is_taken_back(page, served):
+    page.set_viewport_size({"width": 1280, "height": 1000})
     page.goto("/systems/two-stage-epoxy")
     page.locator("#layer-clear .grip").drag_to(page.locator("#layer-epoxy"))
     expect(page.locator(".layer-card").last).to_have_attribute("data-layer", "clear")

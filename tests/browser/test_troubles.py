@@ -10,6 +10,7 @@ def test_of_two_tabs_on_one_sheet_the_second_shows_both_and_takes_it_on_the_seco
     other = page.context.new_page()
     for tab in (page, other):
         tab.goto(f"{served.address}/shelf/clear-two-pack/edit")
+        tab.locator(".sheet-rest > summary").click()
     other.locator("#f-note").fill("Thinner than last year.")
     other.locator("#f-note").press("Enter")
     expect(other.locator("h1")).to_contain_text("Two-pack clear")

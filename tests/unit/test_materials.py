@@ -230,4 +230,5 @@ def test_a_batch_whose_film_and_paint_do_not_go_together_is_doubted(used_ml, coa
 )  # fmt: skip
 def test_a_batch_that_took_twice_what_the_book_says_asks_for_coats_that_are_missing(used_ml, planned, missing, says):
     found = doubt([Use("sheet", "hvlp", 1.2, 100, used_ml)], used_ml, 1, planned, 190, missing)
-    assert (says in found) and bool(found) is bool(says)
+    assert says in found
+    assert bool(found) is bool(says)

@@ -69,7 +69,7 @@ def _form(request: Request, pages: PagesDep, unit: Unit, typed: Typed, key: str,
     shown = {f"{w.path}.{field}" for w in waits for field in ("ref_minutes", "counts_for")}
     shown -= {f"{w.path}.counts_for" for w in waits if w.mark in ("flash", "recoat_closes")}
     fresh = tuple(f"{w.path}." for w in waits if w.mode)
-    folded = [n for n in typed.notes if n != "form" and not _in_short(n, shown)]
+    folded = [n for n in (*typed.notes, *typed.there) if n != "form" and not _in_short(n, shown)]
     shelf = shelf_now(unit)
     may_have_hardener = str(typed.values.get("mix.parts.1.name", ""))
     return pages.show(

@@ -37,12 +37,19 @@
     const two = (n) => String(n).padStart(2, "0");
     return Math.floor(total / 3600) + ":" + two(Math.floor(total / 60) % 60) + ":" + two(total % 60);
   }
+  const opened = serverNow(); // until the page has settled its clock shows what the server wrote
+  const clocks = {}; // a clock's way of writing takes long to make: once for each time zone
+  function clockOf(timeZone) {
+    const options = { weekday: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23", timeZone };
+    return (clocks[timeZone] ||= new Intl.DateTimeFormat("en-GB", options));
+  }
   const over = new Set(); // counts that ran out here: each asks once for what comes next
   function tick() {
     const now = serverNow();
     for (const figure of $$("[data-to]")) {
       const left = Number(figure.dataset.to) - now;
-      figure.textContent = written(left);
+      const says = written(left);
+      if (figure.textContent !== says) figure.textContent = says;
       const row = figure.closest(".cd");
       if (row) row.classList.toggle("is-due", left <= 0);
       if (left <= 0 && figure.dataset.key && !over.has(figure.dataset.key)) {
@@ -51,15 +58,9 @@
       }
     }
     for (const alarm of coming) if (alarm.at_ms !== null && alarm.at_ms <= now) ring(alarm);
-    for (const clock of $$("[data-clock]")) {
-      const options = {
-        weekday: "short",
-        hour: "2-digit",
-        minute: "2-digit",
-        hourCycle: "h23",
-        timeZone: clock.dataset.clock,
-      };
-      clock.textContent = new Intl.DateTimeFormat("en-GB", options).format(now).replace(",", "");
+    for (const clock of now - opened < 5000 ? [] : $$("[data-clock]")) {
+      const says = clockOf(clock.dataset.clock).format(now).replace(",", "");
+      if (clock.textContent !== says) clock.textContent = says;
     }
     for (const card of $$("#toast [data-lasts]")) {
       card.dataset.until ||= String(now + 1000 * Number(card.dataset.lasts));
@@ -236,7 +237,8 @@
     htmx.trigger("#live", "refresh");
   }
   const here = $(".places [aria-current]");
-  if (here) here.scrollIntoView({ block: "nearest", inline: "center" }); // on a phone the places scroll in one row
+  // not before the page is painted: it asks where everything stands
+  if (here) setTimeout(() => here.scrollIntoView({ block: "nearest", inline: "center" }), 100); // on a phone the places scroll in one row
   setInterval(tick, 1000);
   setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
@@ -512,7 +514,7 @@
       else say("The next coat of this part needs no mixing.");
     },
     b: () => toggleBooth(),
-    "?": () => $("#help").showModal(),
+    "?": () => openHelp(),
   };
   let ready = false;
   document.addEventListener("keydown", (event) => {
@@ -703,52 +705,55 @@
   }
 
   document.addEventListener("alpine:init", () => {
-    Alpine.data("desk", () => ({
-      keysOn: keysAreOn(),
-      soundOn: soundIsOn(),
-      awakeOn: recall(KEPT.awake, "1") === "1",
-      init() {
-        this.$watch("keysOn", (on) => keep(KEPT.keys, on ? "1" : "0"));
-        this.$watch("soundOn", (on) => keep(KEPT.sound, on ? "1" : "0"));
-        this.$watch("awakeOn", (on) => {
-          keep(KEPT.awake, on ? "1" : "0");
-          stayAwake();
-        });
-      },
-      toggleBooth() {
-        toggleBooth();
-      },
-      openHelp() {
-        $("#help").showModal();
-      },
-      closeHelp() {
-        $("#help").close();
-      },
-      testSound() {
-        const chosen = shopHas("alarmSound", "chime");
-        sound(chosen === "silent" ? "chime" : chosen);
-      },
-    }));
     Alpine.data("shape", () => ({
       init() {
         showSizes();
       },
     }));
-    Alpine.data("builder", () => ({}));
     Alpine.data("autosubmit", () => ({
       send() {
         this.$el.requestSubmit();
       },
     }));
   });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-booth-switch]")) toggleBooth();
+    else if (event.target.closest("[data-help]")) openHelp();
+    else if (event.target.closest("[data-help-close]")) $("#help").close();
+    else if (event.target.closest("[data-sound-once]")) {
+      const chosen = shopHas("alarmSound", "chime");
+      sound(chosen === "silent" ? "chime" : chosen);
+    }
+  });
+  function openHelp() {
+    const on = { keys: keysAreOn(), sound: soundIsOn(), awake: recall(KEPT.awake, "1") === "1" };
+    for (const box of $$("[data-keeps]")) box.checked = on[box.dataset.keeps];
+    $("#help").showModal();
+  }
+  document.addEventListener("change", (event) => {
+    const kept = event.target.dataset && event.target.dataset.keeps;
+    if (!kept) return;
+    keep(KEPT[kept], event.target.checked ? "1" : "0");
+    if (kept === "awake") stayAwake();
+  });
+  // what few pages need is loaded where a form needs it, or a dialog that comes later
+  let later = null;
+  function loadLater() {
+    if (later || !$("[x-data]")) return;
+    later = document.createElement("script");
+    later.src = document.documentElement.dataset.later;
+    document.head.append(later);
+  }
+  loadLater();
+  document.addEventListener("htmx:afterSettle", loadLater);
+
   document.addEventListener("DOMContentLoaded", () => {
     goToWrong();
     watchOffers();
     // what somebody opened stays open when the page is brought up to date
     Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
-    askForAlarms();
-    tick();
-    showTimers();
+    // one after the other, so that a press is heard between them
+    for (const work of [tick, showTimers, askForAlarms]) setTimeout(work);
     showSizes();
     choose(chosen(), false); // a lane is framed, and keys act on it, once htmx has taken hold of its buttons
     ready = true;
