@@ -183,4 +183,4 @@ def test_a_us_shop_types_and_reads_a_sheet_in_its_own_units(shop):
     data = json.loads(shop.http.get("/shelf/export.json?product=us-clear").text)["products"][0]
     assert data["mix"]["parts"][0]["density_g_per_ml"] == pytest.approx(1.138, rel=1e-3)
     assert data["limits"]["dew_margin_k"] == pytest.approx(5 / 1.8)
-    assert "32.00 fl oz" in shop.http.get("/shelf/us-clear").text
+    assert "US clear, 1 qt" in shop.http.get("/shelf/us-clear").text

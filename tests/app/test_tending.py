@@ -5,6 +5,7 @@ from uuid import UUID
 
 import pytest
 from sqlalchemy import select
+from tests.fuzz.forms import filled_as_shown
 
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.part_now import live_parts
@@ -214,3 +215,28 @@ def test_what_cannot_be_looked_for_is_said_at_its_field(two, asked):
     name = list(asked)[-1]
     assert answer.status_code == 422
     assert re.search(rf'id="n-{name}">[^<]+', answer.text)
+
+
+def test_what_lands_on_a_part_of_its_own_moves_mix_stores_and_cost_alike(shop):
+    part = shop.new_part("single-stage-epoxy")
+    while not isinstance(shop.standing(part).action.step, CoatStep):
+        shop.do_next(part)
+
+    def ready():
+        page = re.sub(r"\s+", " ", shop.http.get("/stores").text)
+        return float(re.search(r"Two-pack epoxy primer, grey \(base\)</b>.*?needs ([\d.]+) ml", page)[1])
+
+    def mixed():
+        address = f"/mix/new?product=epoxy-primer-grey&part_{part}=1&loss=0"
+        return float(re.search(r"([\d.]+) ml a coat", shop.http.get(address).text)[1])
+
+    before, cup = ready(), mixed()
+    form = filled_as_shown(shop.http.get(f"/parts/{part}/tend").text, f"/parts/{part}/tend")
+    assert shop.http.post(f"/parts/{part}/tend", data=form | {"lands": "130"}).status_code == 422
+    assert shop.http.post(f"/parts/{part}/tend", data=form | {"lands": "32.5"}).status_code == 303
+    assert mixed() == pytest.approx(2 * cup, abs=1.1)  # half of what a gun leaves on a face
+    assert ready() > 1.8 * before
+    kept = filled_as_shown(shop.http.get(f"/parts/{part}/tend").text, f"/parts/{part}/tend")
+    assert kept["lands"] == "32.5"
+    assert shop.http.post(f"/parts/{part}/tend", data=kept | {"lands": ""}).status_code == 303
+    assert mixed() == cup

@@ -134,7 +134,13 @@ def test_what_is_typed_while_an_answer_is_under_way_stays(page, served):
     """Sixty milliseconds a key, and answers that come when three more fields are filled."""
     page.route("**/mix/new?*", lambda route: page.wait_for_timeout(250) or route.continue_())
     page.goto("/mix/new?product=clear-two-pack&how=ready&amount=300 ml")
-    wanted = {"f-amount": "640 ml", "f-reservoir": "500 ml", "f-loss": "20 ml", "f-cup": "1500 ml", "f-reducer_pct": "8"}
+    wanted = {
+        "f-amount": "640 ml",
+        "f-reservoir": "500 ml",
+        "f-loss": "20 ml",
+        "f-cup": "1500 ml",
+        "f-reducer_pct": "8",
+    }
     for name, text in wanted.items():
         page.focus(f"#{name}")
         page.keyboard.press("Control+a")

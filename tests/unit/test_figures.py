@@ -7,7 +7,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from cool_sheen.core.errors import NotReadable
-from cool_sheen.core.units import amount, bound, coverage, difference, plain_figure, read_quantity, said
+from cool_sheen.core.mixing.ratios import read_share
+from cool_sheen.core.units import (
+    amount,
+    bound,
+    coverage,
+    difference,
+    pack_size,
+    plain_figure,
+    read_quantity,
+    said,
+    shown,
+)
 from cool_sheen.web.forms import Typed
 
 READ = {
@@ -90,3 +101,37 @@ def test_a_field_of_figures_says_what_it_was_typed_in_two_ways(typed, value, not
     assert note in form.notes.get("n", "")
     assert form.money("m") == (None if value is None else Decimal(str(value)))
     assert ("m" in form.notes) == bool(note)
+
+
+@pytest.mark.parametrize(
+    ("ml", "metric", "us"),
+    [(999, "999 ml", "1.06 qt"), (1000, "1 l", "1.06 qt"), (2500, "2.5 l", "0.66 gal"), (473.1, "473.1 ml", "16 fl oz"),
+     (473.2, "473.2 ml", "0.5 qt"), (1892.6, "1.89 l", "2 qt"), (1892.8, "1.89 l", "0.5 gal"), (3785.4, "3.79 l", "1 gal")],
+)  # fmt: skip
+def test_packs_are_named_as_shops_name_them(ml, metric, us):
+    assert (pack_size(ml), pack_size(ml, "us")) == (metric, us)
+
+
+@pytest.mark.parametrize(
+    ("text", "dimension", "units", "inside"),
+    [("9.5", "density", "us", 1.1384), ("1.1384 g/ml", "density", "us", 1.1384), ("448", "coverage", "us", 10.995),
+     ("11", "coverage", "metric", 11), ("5.4", "difference", "us", 3), ("3 K", "difference", "us", 3), ("5.4 F", "difference", "metric", 3)],
+)  # fmt: skip
+def test_densities_coverages_and_differences_are_read_in_both_systems(text, dimension, units, inside):
+    assert read_quantity(text, dimension, units) == pytest.approx(inside, rel=1e-3)
+    assert shown(inside, dimension, "metric")[0] == pytest.approx(inside)
+
+
+@pytest.mark.parametrize(
+    ("text", "of", "pct"),
+    [("33", "paint", 33), ("33 %", "paint", 33), ("3 : 1", "paint", 100 / 3), ("3:1", "ready", 25), ("4:1:1", "mixed", 20),
+     ("1 : 2", "paint", 200), ("2 to 1", "mixed", 50), ("0", "paint", 0)],
+)  # fmt: skip
+def test_a_share_is_read_as_a_percentage_or_in_parts_the_reducer_last(text, of, pct):
+    assert read_share(text, of) == pytest.approx(pct)
+
+
+@pytest.mark.parametrize("text", ["", "half", "3 :", ": 1", "0 : 1", "-3", "3 : -1", "1e9"])
+def test_what_is_no_share_is_refused(text):
+    with pytest.raises(NotReadable, match="share"):
+        read_share(text, "paint")

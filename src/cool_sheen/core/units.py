@@ -299,6 +299,24 @@ def coverage(m2_per_l: float, units: str = "metric") -> str:
     return f"{m2_per_l:.1f} m² a litre"
 
 
+_LITRE_ML, _QT_ML, _GAL_ML = 1000.0, 946.352946, 3785.411784
+
+
+def pack_size(ml: Millilitres, units: str = "metric") -> str:
+    """Write the size of a pack as shops name it: ``2.5 l``, ``750 ml``; ``1.06 qt``, ``0.66 gal``, ``8.5 fl oz``.
+
+    Args:
+        ml: What is in it. [ml]
+        units: ``metric`` or ``us``.
+    """
+    if units != "us":
+        return f"{ml / _LITRE_ML:.3g} l" if ml >= _LITRE_ML else f"{ml:.4g} ml"
+    for size, sign in ((_GAL_ML / 2, "gal"), (_QT_ML / 2, "qt")):
+        if ml >= size:
+            return f"{ml / (2 * size):.3g} {sign}"
+    return f"{ml / ML_IN_FL_OZ:.3g} fl oz"
+
+
 def difference(kelvin: Kelvin, units: str = "metric", digits: int = 1) -> str:
     """Write a difference of temperatures, such as ``3.0 K`` or ``5.4 °F``.
 

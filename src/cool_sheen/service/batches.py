@@ -14,13 +14,14 @@ from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.materials.yields import Use, Yield, learn_yields
 from cool_sheen.core.mixing.pot_life import pot_life_ends
 from cool_sheen.core.part.situation import Pot
-from cool_sheen.core.units import Millilitres, Minutes
+from cool_sheen.core.takeoff.amounts import Transfer
+from cool_sheen.core.units import Millilitres, Minutes, Percent
 from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.service.climate import space_series
 from cool_sheen.service.unit import Missing, Unit
 from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
-from cool_sheen.store.models import Face, Space, Zone
+from cool_sheen.store.models import Face, Part, Space, Zone
 
 _RUNS_AT_MOST = timedelta(days=7)
 _LEARNED_FROM = timedelta(days=730)
@@ -187,8 +188,13 @@ def used_by_coats(unit: Unit, state: BatchState, transfer: Callable[[str, str], 
     zones: dict[UUID, tuple[float, str]] = {
         uuid: (area, (shape or {}).get("kind", "typed")) for uuid, area, shape in rows
     }
+    parts = {t.part for coat in state.coats for t in coat.targets if t.part}
+    own = unit.session.execute(select(Part.uuid, Part.lands_pct).where(Part.uuid.in_(parts)))
+    lands: dict[UUID | None, float | None] = {row.uuid: row.lands_pct for row in own}
     return sum(
-        zones[t.zone][0] * coat.payload.film_um / transfer(coat.payload.method, zones[t.zone][1])
+        zones[t.zone][0]
+        * coat.payload.film_um
+        / transfer_on(lands.get(t.part), transfer)(coat.payload.method, zones[t.zone][1])
         for coat in state.coats
         if isinstance(coat.payload, CoatPayload)
         for t in coat.targets
@@ -211,6 +217,13 @@ def _uses(state: BatchState, zones: dict[UUID, tuple[float, str, str]]) -> list[
         for (area, shape, _), um, method in laid
         if film > 0
     ]
+
+
+def transfer_on(lands_pct: Percent | None, transfer: Transfer) -> Transfer:
+    """Return the transfer on a part: its own share where it has one, whatever the shape and the method. [1]"""
+    if lands_pct is None:
+        return transfer
+    return lambda *_: lands_pct / 100
 
 
 def transfer_of(unit: Unit, by: str = "shop") -> Callable[[str, str], float]:

@@ -10,7 +10,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.materials.cans import cans_for
 from cool_sheen.core.takeoff.amounts import coats_ahead
 from cool_sheen.core.units import Millilitres
-from cool_sheen.service.batches import transfer_of
+from cool_sheen.service.batches import transfer_of, transfer_on
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Unit, zone_of
 from cool_sheen.store.models import Shop
@@ -85,7 +85,8 @@ def can_counts(unit: Unit, shop: Shop, found_all: Sequence[PartNow], moves: Move
     for found in found_all:
         if not any(product.aerosol for product in found.products.values()):
             continue
-        coats = coats_ahead(found.owed, found.zones, found.products, transfer)
+        on_it = transfer_on(found.part.lands_pct, transfer)
+        coats = coats_ahead(found.owed, found.zones, found.products, on_it)
         mine = [c for c in coats if found.products[c.product].aerosol is not None]
         days = {p.step.id: p.start.astimezone(zone).date() for p in found.rest.steps}
         for coat in mine:

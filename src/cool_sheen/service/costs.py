@@ -12,7 +12,9 @@ from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.takeoff.equipment import Equipment
 from cool_sheen.core.takeoff.needs import TakeOff, take_off, work_of
+from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.service.batches import transfer_on
 from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import Offer, packs_on_offer
 from cool_sheen.service.part_now import PartNow, parts_of
@@ -98,7 +100,8 @@ def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) 
     def make() -> TakeOff:
         zones = found.zones
         steps = found.owed.steps
-        coats = [paint_of(s, zones, found.products) for s in steps if isinstance(s, CoatStep)]
+        on_it = transfer_on(found.part.lands_pct, transfer_efficiency)
+        coats = [paint_of(s, zones, found.products, on_it) for s in steps if isinstance(s, CoatStep)]
         made = take_off(found.part.name, coats, found.products, shelf.supplies, equipment)
         made.used, made.hours = work_of(steps, coats, equipment, unit.catalogue.rates)
         return made

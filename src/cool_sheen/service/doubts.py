@@ -13,7 +13,7 @@ from cool_sheen.core.part.key import sandable
 from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import CoatStep, Step
-from cool_sheen.service.batches import transfer_of, used_by_coats
+from cool_sheen.service.batches import transfer_of, transfer_on, used_by_coats
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.rooms import room_list
 from cool_sheen.service.unit import Refused, Unit
@@ -138,7 +138,7 @@ def _out_of_an_empty_cup(unit: Unit, found: PartNow, step: CoatStep | None, cup:
         return []
     transfer = transfer_of(unit)
     left = cup.cup.ready_ml - used_by_coats(unit, cup, transfer)
-    takes = paint_of(step, found.zones, found.products, transfer).ml
+    takes = paint_of(step, found.zones, found.products, transfer_on(found.part.lands_pct, transfer)).ml
     if left >= _EMPTY * takes:
         return []
     words = f"The cup has {max(0.0, left):.0f} ml left by the coats out of it, and this coat takes {takes:.0f} ml."

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -11,7 +12,7 @@ from sqlalchemy.orm import selectinload
 
 from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.units import SquareMetres
+from cool_sheen.core.units import Percent, SquareMetres
 from cool_sheen.service import journal
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Missing, Refused, Unit
@@ -43,13 +44,14 @@ class PartFacts:
     project_name: str
     away: str = ""
     after: UUID | None = None
+    lands_pct: Percent | None = None  # its own share of the paint that lands; None: by shape and method
 
 
 def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
     """Return some parts, the oldest first; none that was deleted."""
-    columns = (
+    columns: tuple[Any, ...] = (
         Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name, Part.away,
-        Part.after_uuid,
+        Part.after_uuid, Part.lands_pct,
     )  # fmt: skip
     query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(Part.away != "deleted", *where)
     return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at, Part.name))]

@@ -18,7 +18,7 @@ from cool_sheen.core.takeoff.equipment import Equipment
 from cool_sheen.core.takeoff.needs import LayerNeed, TakeOff, take_off, work_of
 from cool_sheen.core.units import Millilitres
 from cool_sheen.core.work.steps import only_on
-from cool_sheen.service.batches import transfer_of, yields
+from cool_sheen.service.batches import transfer_of, transfer_on, yields
 from cool_sheen.service.cans import can_counts
 from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import Offer, packs_on_offer
@@ -120,7 +120,8 @@ def take_off_of(unit: Unit, found: PartNow, basis: Basis) -> TakeOff:
     """Return what the rest of a part's work takes; kept as long as the part, the shelf and the yields stay."""
 
     def make() -> TakeOff:
-        coats = coats_ahead(found.owed, found.zones, found.products, basis.transfer)
+        on_it = transfer_on(found.part.lands_pct, basis.transfer)
+        coats = coats_ahead(found.owed, found.zones, found.products, on_it)
         made = take_off(found.part.name, coats, found.products, basis.shelf.supplies, basis.equipment)
         steps = [only_on(row.step, row.owed | row.passed, found.zones) for row in found.owed.left()]
         made.used, made.hours = work_of(steps, coats, basis.equipment, unit.catalogue.rates)

@@ -94,17 +94,32 @@ def was_worked_on(unit: Unit, part: UUID) -> bool:
     return bool(unit.session.scalar(query.where(LogTarget.part_uuid == part, LogEntry.kind != "move")))
 
 
-def keep_part(unit: Unit, uuid: UUID, name: str, project: UUID, after: UUID | None) -> None:
-    """Rename a part, move it to another project, and say which part it comes after.
+class PartSaid(BaseModel):
+    """What is said of a part: its name, its project, the part that it comes after.
+
+    Attributes:
+        lands_pct: Its own share of the paint that lands on it; None: by shape and method. [%]
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    name: str
+    project: UUID
+    after: UUID | None = None
+    lands_pct: Annotated[float, Field(ge=5, le=100)] | None = None
+
+
+def keep_part(unit: Unit, uuid: UUID, said: PartSaid) -> None:
+    """Rename a part, move it to another project, say which part it comes after, and what of the paint lands on it.
 
     Raises: Missing; Refused: the project is not there, or the parts would wait for each other.
     """
     part = find_part(unit, uuid)
-    if project != part.project_uuid and find_project(unit, project).away:
+    if said.project != part.project_uuid and find_project(unit, said.project).away:
         raise Refused("That project is archived.", {"project": "Bring the project back first, or choose another."})
-    if after is not None:
-        _check_order(unit, part, after)
-    part.name, part.project_uuid, part.after_uuid = name, project, after
+    if said.after is not None:
+        _check_order(unit, part, said.after)
+    part.name, part.project_uuid, part.after_uuid = said.name, said.project, said.after
+    part.lands_pct = said.lands_pct
     _touch(unit, part)
 
 

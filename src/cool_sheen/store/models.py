@@ -116,6 +116,7 @@ class Part(Base):
     area_m2: Mapped[float]
     created_at: Mapped[datetime]
     after_uuid: Mapped[UUID | None] = mapped_column(default=None)  # the part that comes first
+    lands_pct: Mapped[float | None] = mapped_column(default=None)  # its own share of the paint that lands on it
     away: Mapped[str] = mapped_column(default="")  # aside, archived, deleted
     away_at: Mapped[datetime | None] = mapped_column(default=None)
     changes: Mapped[int] = mapped_column(default=0)  # counts what is changed on it, its zones and its faces

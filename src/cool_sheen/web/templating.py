@@ -14,7 +14,7 @@ from markupsafe import Markup
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
-from cool_sheen.core.units import amount, coverage, difference, said, shown
+from cool_sheen.core.units import amount, coverage, difference, pack_size, said, shown
 from cool_sheen.core.work.steps import minutes_words
 from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
@@ -70,6 +70,7 @@ def _environment() -> Environment:
         difference=difference,
         said=said,
         minutes=minutes_words,
+        pack_size=pack_size,
     )
     return environment
 

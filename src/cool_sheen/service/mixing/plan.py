@@ -13,7 +13,7 @@ from cool_sheen.core.mixing.speeds import Proposal, fitting, propose
 from cool_sheen.core.takeoff.amounts import CoatPaint, coats_ahead, waiting_coats
 from cool_sheen.core.takeoff.equipment import Reservoir
 from cool_sheen.core.units import Celsius, Grams, Millilitres, Percent
-from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of
+from cool_sheen.service.batches import pot_end, pot_minutes, transfer_of, transfer_on
 from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.part_now import PartNow, live_parts
@@ -103,7 +103,8 @@ def waiting(unit: Unit, estimate: str = "shop") -> list[Waiting]:
     transfer = transfer_of(unit, estimate)
     out = []
     for found in live_parts(unit):
-        ahead = coats_ahead(found.owed, found.zones, found.products, transfer)
+        on_it = transfer_on(found.part.lands_pct, transfer)
+        ahead = coats_ahead(found.owed, found.zones, found.products, on_it)
         for key, coats in waiting_coats(ahead, found.owed).items():
             if found.products[key].aerosol is None:
                 out.append(Waiting(found, found.products[key], coats))

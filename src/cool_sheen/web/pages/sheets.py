@@ -13,7 +13,7 @@ from cool_sheen.core.coatings.sheet_fields import TYPICAL
 from cool_sheen.core.coatings.supplies import SUPPLY_WORDS, Supply
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
 from cool_sheen.core.mixing.recipes import Choice, mix_of
-from cool_sheen.core.units import amount
+from cool_sheen.core.units import pack_size
 from cool_sheen.service import packs
 from cool_sheen.service import shelf as shelves
 from cool_sheen.service.shelf_now import shelf_now
@@ -186,7 +186,7 @@ def _bought(unit: Unit, typed: Typed, kind: Kind, sheet: Product | Supply, size:
         plain = sheet.model_copy(update={"mix": sheet.mix.model_copy(update={"reducer": None})})
         components = mix_of(plain, shelf_now(unit).supplies, Choice()).components
         contains[components[1].key] = size.hardener_ml
-    name = f"{sheet.name}, {amount(size.ml, 'volume', typed.units, 2 if typed.units == 'us' else 0)}"
+    name = f"{sheet.name}, {pack_size(size.ml, typed.units)}"
     packs.add_pack(
         unit, {"sku": packs.fresh_sku(unit, name), "name": name[:200], "price": size.price, "contains": contains}
     )

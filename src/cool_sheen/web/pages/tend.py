@@ -15,7 +15,7 @@ from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/parts/{uuid}")
-LABELS = {"name": "name", "project": "project", "after": "comes after"}
+LABELS = {"name": "name", "project": "project", "after": "comes after", "lands": "what lands on it"}
 _ALIKE = {"count": "1", "zones": "1", "system": "1"}
 
 
@@ -24,6 +24,7 @@ def _values(part: Part) -> dict[str, str]:
         "name": part.name,
         "project": str(part.project_uuid),
         "after": str(part.after_uuid) if part.after_uuid else "",
+        "lands": "" if part.lands_pct is None else f"{part.lands_pct:g}",
     }
 
 
@@ -83,10 +84,12 @@ def _keep(unit: Unit, typed: Typed, uuid: UUID) -> None:
     name = typed.text("name", "a name for the part, such as “Headstock casting”")
     project = typed.uuid("project", "Choose a project of the list.")
     after = typed.uuid("after", "Choose a part of the list.") if typed.text("after") else None
+    lands = typed.number("lands", 5, 100)
     typed.stop()
     typed.check_seen(_values(find_part(unit, uuid)), LABELS)
     assert project is not None
-    tending.keep_part(unit, uuid, name, project, after)
+    said = tending.PartSaid(name=name, project=project, after=after, lands_pct=lands)
+    tending.keep_part(unit, uuid, said)
 
 
 @router.get("/again")

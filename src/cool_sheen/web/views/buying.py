@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from cool_sheen.core.takeoff.needs import LayerNeed
-from cool_sheen.core.units import amount
+from cool_sheen.core.units import amount, pack_size
 from cool_sheen.service.stores import Bought, Line, Stores
 
 WIDTH = 320.0
@@ -65,7 +65,7 @@ def _bar(line: Line, found: Stores, units: str) -> Bar:
         amount(line.need_ml, "volume", units),
         amount(line.have_ml, "volume", units),
         amount(line.left_ml, "volume", units) if line.left_ml > 0 else "",
-        _buy(packs),
+        _buy(packs, line.key, units),
         _names(n.part for n in layers),
         line.key not in found.shopping.not_on_offer,
     )
@@ -77,8 +77,10 @@ def _swatch(line: Line, layers: list[LayerNeed]) -> str:
     return next((n.product.swatch for n in layers if n.product.key == key), "") if kind == "paint" else ""
 
 
-def _buy(packs: list[Bought]) -> str:
-    return ", ".join(f"{b.count} × {b.pack.name}" for b in packs)
+def _buy(packs: list[Bought], key: str, units: str) -> str:
+    """So many of each size; in other units than it is named in, with its size in these."""
+    sizes = [f" ({pack_size(b.pack.contains[key], units)})" if units == "us" else "" for b in packs]
+    return ", ".join(f"{b.count} × {b.pack.name}{size}" for b, size in zip(packs, sizes, strict=True))
 
 
 def _names(parts: Iterable[str]) -> str:
