@@ -53,3 +53,14 @@ def test_no_line_is_too_wide_to_be_read():
     ours = [f for f in files if "vendor" not in f.parts]
     assert len(ours) > 60
     assert [f"{f}:{n}" for f in ours for n, line in enumerate(f.read_text().splitlines(), 1) if len(line) > 140] == []
+
+
+def test_no_page_uses_of_the_style_framework_what_was_left_out():
+    known = set(Path("tests/browser/vendor/bulma.classes.txt").read_text().split())
+    ships = Path("src/cool_sheen/web/static/vendor/bulma.min.css").read_text()
+    there = set(re.findall(r"\.([a-z][a-z0-9-]*)", ships))
+    own = set(re.findall(r"\.([a-z][a-z0-9-]*)", Path("src/cool_sheen/web/static/app.css").read_text()))
+    pages = " ".join(file.read_text() for file in Path("src/cool_sheen/web/templates").rglob("*.html"))
+    used = {word for text in re.findall(r'class="([^"]*)"', pages) for word in re.findall(r"[a-z][a-z0-9-]*", text)}
+    assert "select" in there & used
+    assert not (used & known) - there - own  # what is missing: run scripts/styles
