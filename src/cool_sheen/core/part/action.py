@@ -133,7 +133,7 @@ def _waits(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
         now.state,
         until,
         "waits for",
-        first.because,
+        first.step.why if first.step.kind == "wait" else first.because,
         grit=first.step.grit if isinstance(first.step, SandStep) else None,
         alarm="wait",
         zones=first.step.zones,

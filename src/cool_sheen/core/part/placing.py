@@ -146,7 +146,7 @@ class _Placer:
         begins = max(self.memory.now, min(self.memory.done[z] for z in step.zones))
         until = self.memory.wait(step)
         if until > self.memory.now:
-            yield Planned(step, begins, until, step.why, timedelta(0), Wait.TIME)
+            yield Planned(step, begins, until, "nothing follows on it before that is over", timedelta(0), Wait.TIME)
         return step.zones
 
     def _other(self, step: Step) -> Generator[Planned, None, Zones]:

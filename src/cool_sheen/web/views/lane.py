@@ -146,7 +146,9 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
     narrow = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone)
     untested = action.state in (State.OPEN, State.CLOSING) and not action.tested
     word = STATE_WORDS[str(action.state)]
-    if action.state in (State.OPEN, State.CLOSING) and found.top is not None:
+    if action.alarm == "wait":
+        word = "waiting"
+    elif action.state in (State.OPEN, State.CLOSING) and found.top is not None:
         word = f"{word}, {'test first' if untested else 'tested'}"
     rows = statuses(found.situation)
     return Lane(
