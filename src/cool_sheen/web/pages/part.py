@@ -10,23 +10,19 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import CHECKS, COAT_WORDS, STEP_WORDS
-from cool_sheen.core.drying.heat import air_cure_equivalent
+from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS
 from cool_sheen.core.drying.milestones import WORDS
-from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.history import times_put_right, unvoided, voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
 from cool_sheen.core.survey.below import StripDepth
-from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
 from cool_sheen.service.invented import invented
 from cool_sheen.service.jobs import find_part, spaces_by_id
-from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.projections import coats_of
 from cool_sheen.service.shelf import newer_data
@@ -36,8 +32,6 @@ from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.views import lane, ribbon, section, through
-from cool_sheen.web.views.lane import strip_depths
-from cool_sheen.web.views.times import last_times
 
 EntryNo = Annotated[int, Query(ge=0, le=2**62)]  # of an entry of the log
 
@@ -105,7 +99,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
         "passed": found.owed.passed_over(),
         "steps": found.rows,
         "new_id": work.new_id,
-        "cautions": _cautions(unit, found, found.action.does),
+        "cautions": cautions_of(unit, found, found.action.does),
         "substrate": unit.catalogue.substrates[found.part.substrate],
         "spaces": list(spaces_by_id(unit).values()),
         "invented": invented(unit, found.space.uuid),
@@ -178,7 +172,7 @@ def _span(found: PartNow) -> str:
     return "2d" if ends - found.now < timedelta(hours=36) else "8d"
 
 
-def _cautions(unit: Unit, found: PartNow, does: str) -> list[Any]:
+def cautions_of(unit: Unit, found: PartNow, does: str) -> list[Any]:
     """Return the cautions of a work on a part: of the product that is coated, or of the step."""
     if does not in ("coat", "touch", "touch_test"):
         return unit.catalogue.cautions_for([does], [])
@@ -436,68 +430,3 @@ def _log(
         )
     response.headers["HX-Trigger"] = json.dumps({"logged": {"part": str(uuid), "kind": row.entry.payload.kind}})
     return response
-
-
-@router.get("/{dialog}")
-def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
-    """Show one of the small forms: touch test, sanding, another coat."""
-    if dialog in ("move", "undo", "passed"):  # addresses of presses, loaded again
-        return RedirectResponse(f"/parts/{uuid}", 303)
-    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime"):
-        raise Refused("There is nothing at this address.", status=404)
-    form = f"part/_{dialog}.html"
-    template = form if request.headers.get("hx-request") else "part/dialog.html"
-    context = _dialog_context(unit, shop, uuid, dialog)
-    if dialog == "retime":
-        context |= _to_retime(unit, shop, context["found"], request.query_params.get("entry", ""))
-    return pages.show(request, unit, template, **context)
-
-
-def _to_retime(unit: Unit, shop: Shop, found: PartNow, entry: str) -> dict[str, Any]:
-    typed = Typed({"entry": entry})
-    named = typed.uuid("entry", "There is no such entry.")
-    typed.stop("There is no such entry here.")
-    row = work.entry_to_retime(unit, found, named or found.part.uuid)
-    names = log_words.names_for(unit, found.row, found.system)
-    ended = row.entry.occurred_at.astimezone(unit.zone)
-    return {"row": row, "says": log_words.says_logged(unit, row, names, shop.units), "ended": f"{ended:%Y-%m-%dT%H:%M}"}
-
-
-_OTHERWISE = ("coat", "sand", "bake", "strip")  # steps with a dialog of their own
-
-
-def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str, Any]:
-    found = part_now(unit, uuid)
-    return {
-        "form": f"part/_{dialog}.html",
-        "found": found,
-        "zones": find_part(unit, uuid).live_zones,
-        "lane": lane.lane(found, unit.zone, shop.units),
-        "grits": [g for g in MEAN_UM if g.startswith("P")],
-        "cautions": _cautions(unit, found, dialog),
-        "hows": TOUCH_WORDS,
-        "shows": through.may_show(found),
-        "strip_depths": strip_depths(found),
-        "stage": heat.stage_ahead(found),
-        "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
-        "left": found.owed.left(),
-        "equivalent": air_cure_equivalent,
-        "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",
-        "offered": offer_of(found),
-        "kind": found.action.does if found.action.does in STEP_WORDS and found.action.does not in _OTHERWISE else "",
-        "step_words": found.action.says
-        if found.action.does == "own"
-        else STEP_WORDS.get(found.action.does, "Another step"),
-        "may_fail": found.action.does in CHECKS or bool(found.action.step and found.action.step.holds),
-    }
-
-
-def _last_times(unit: Unit, found: PartNow, units: str) -> str:
-    """How long this product took to what the action waits for, the last times in such air."""
-    top, mark = found.top, found.action.milestone
-    if top is None:
-        return ""
-    air = found.climate.air_at(found.now)
-    ready = found_ready(unit, top.product.key)
-    mist = top.coat.payload.coat_kind == "mist"
-    return last_times(in_such_air(ready, mark or top.rule.opens, air, mist=mist), units)
