@@ -6,7 +6,6 @@ from functools import cache
 from importlib.resources import files
 from itertools import pairwise
 
-from markdown_it import MarkdownIt
 from markupsafe import Markup
 
 # The chapter that speaks of a page, by the beginning of its address; the first that fits.
@@ -38,6 +37,8 @@ class Guide:
 @cache
 def guide() -> Guide:
     """Return the guide that ships, every chapter under a name of its own."""
+    from markdown_it import MarkdownIt  # a start of the program does not wait for what reads a handbook
+
     source = (files("cool_sheen") / "guide.md").read_text("utf-8")
     reader = MarkdownIt("commonmark", {"html": False}).enable("table")
     tokens, chapters = reader.parse(source), []
