@@ -710,11 +710,6 @@
         showSizes();
       },
     }));
-    Alpine.data("autosubmit", () => ({
-      send() {
-        this.$el.requestSubmit();
-      },
-    }));
   });
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-booth-switch]")) toggleBooth();
@@ -731,6 +726,8 @@
     $("#help").showModal();
   }
   document.addEventListener("change", (event) => {
+    const form = event.target.matches("select") && event.target.closest("form[data-autosubmit]");
+    if (form) form.requestSubmit(); // a choice is a question asked
     const kept = event.target.dataset && event.target.dataset.keeps;
     if (!kept) return;
     keep(KEPT[kept], event.target.checked ? "1" : "0");
