@@ -50,6 +50,9 @@ def test_a_system_is_made_from_nothing_and_every_step_of_it_is_ones_own(shop):
     assert task(shop, address, "keep", first, **told).status_code == 200
     assert task(shop, address, "up", first, task="inspect-1").status_code == 200
     assert task(shop, address, "add", "between:single-stage-1", kind="degloss").status_code == 200
+    assert (
+        task(shop, address, "add", "prepare", kind="wipe").status_code == 200
+    )  # before the tack-off, which stays last
     for kind in ("inspect", "unmask", "assemble"):
         assert task(shop, address, "add", "finish", kind=kind).status_code == 200
     page = shop.http.get(f"{address}?layer=primer-1").text
@@ -61,6 +64,7 @@ def test_a_system_is_made_from_nothing_and_every_step_of_it_is_ones_own(shop):
         assert words in page
     with shop.workshop.read() as unit:
         system = shelf_now(unit).systems[address.rsplit("/", 1)[1]]
+    assert [t.kind for t in system.prepare][-3:] == ["mask", "wipe", "tack"]
     assert [t.grit or t.kind for t in system.layers[0].then] == ["P320", "P600", "inspect", "wipe"]
     assert system.layers[0].then[1].removal_um == 16.2  # the scratches of P320
     part = shop.new_part(system.key)
@@ -69,7 +73,7 @@ def test_a_system_is_made_from_nothing_and_every_step_of_it_is_ones_own(shop):
     while not done or done[-1]:
         done.append(shop.do_next(part))
         assert len(done) < 60
-    assert [d for d in done if d][:6] == ["wash", "degrease", "sand", "own", "mask", "tack"]
+    assert [d for d in done if d][:6] == ["wash", "degrease", "sand", "own", "mask", "wipe"]
     assert {"inspect", "degloss", "unmask", "assemble", "own"} <= set(done)
     assert "plug the threads" in shop.http.get(f"/parts/{part}").text
 

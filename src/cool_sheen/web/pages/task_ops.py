@@ -100,7 +100,17 @@ def _add(typed: Typed, design: Design, at: At) -> list[Task]:
         told |= {"metal_temp_c": None}
     told |= _around(typed, kind)
     typed.stop("Check what was entered: the system is as it was.")
-    return [*at.tasks, Task.model_validate(told)]
+    place = _last_place(kind, at)
+    return [*at.tasks[:place], Task.model_validate(told), *at.tasks[place:]]
+
+
+def _last_place(kind: str, at: At) -> int:
+    """Where a new task goes: to the end, but before what has to come last there, such as the tack-off."""
+    rules = [r for r in compatibility().order if r.how == "last" and at.spot.stage in r.stages and kind in r.earlier]
+    place = len(at.tasks)
+    while place and any(at.tasks[place - 1].kind in rule.later for rule in rules):
+        place -= 1
+    return place
 
 
 def _keep(typed: Typed, design: Design, at: At) -> list[Task]:
