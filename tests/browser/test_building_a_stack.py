@@ -69,6 +69,24 @@ def test_layers_are_dragged_and_a_change_is_taken_back(page, served):
     expect(page.locator(".layer-card").first).to_have_attribute("data-layer", "clear")
 
 
+def test_a_step_that_spoils_the_order_asks_for_its_reason_where_one_types(page, served):
+    page.goto("/systems/two-stage-epoxy")
+    page.locator("#around-prepare > summary").click()
+    page.locator("#around-prepare").get_by_role("button", name="Tack off: earlier").click()
+    reason = page.get_by_label("It is done all the same, because")
+    expect(reason).to_be_focused()
+    reason.fill("the tape was on before")
+    page.get_by_role("button", name="Do it all the same").click()
+    expect(page.locator(".findings")).to_contain_text("the tape was on before")
+    form = page.locator("#around-prepare .task-add")
+    form.get_by_label("Add", exact=True).select_option("wait")
+    form.get_by_label("How long").fill("soon")
+    form.get_by_label("Why, or what is done").fill("dust settles")
+    form.get_by_role("button", name="Add").click()
+    expect(form.get_by_label("How long")).to_be_focused()
+    expect(form.get_by_label("How long")).to_have_value("soon")
+
+
 def test_a_film_that_is_none_is_refused_at_its_field_and_the_page_stays(page, served):
     page.goto("/systems/two-stage-epoxy?layer=clear")
     film = page.locator("[name=coat_0_film]")

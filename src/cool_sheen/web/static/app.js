@@ -369,6 +369,12 @@
       if (/^(checkbox|radio)$/.test(field.type)) field.checked = value === "true";
       else field.value = value;
     }
+    // a step that was not taken: go to what it wants; a field that is sent by itself keeps nobody from the next one
+    const wrong = event.detail.xhr.status >= 400 && $("#t-order, .task-list [aria-invalid=true], .task-add [aria-invalid=true]", root);
+    if (wrong && event.detail.requestConfig.elt.closest(".task-add, .task-form, .task-acts")) {
+      wrong.focus();
+      return;
+    }
     if (document.activeElement && document.activeElement !== document.body) return;
     const field = sent.at && fields.get(sent.at);
     if (field) {
