@@ -1,6 +1,7 @@
 """What a plan remembers while it is laid: the film on top of each zone, the side that is up, the coats of each day."""
 
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
@@ -11,6 +12,7 @@ from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.clock import Band, film_with
 from cool_sheen.core.log.history import LaidCoat, Work
 from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.hands import Alone, Hands
 from cool_sheen.core.part.key import abraded, damp_until, wiped
 from cool_sheen.core.part.situation import Pot, Situation
 from cool_sheen.core.part.top import Top, Window, laid
@@ -47,6 +49,15 @@ class Memory:
         self.coats = [(c.payload.coating, situation.day.day_of(c.ended_at), c.zones) for c in situation.history.coats]
         self.hashes = {p.content_hash: p.key for p in situation.products.values()}
         self.hashes |= {c.product.content_hash: c.product.key for f in situation.films for c in f.clocks}
+        self.hands: Hands = situation.hands or Alone(situation.day)
+
+    def copy(self) -> "Memory":
+        """The same memory, apart: what is remembered in the one is not in the other."""
+        other = copy(self)
+        other.ahead = {zone: list(places) for zone, places in self.ahead.items()}
+        other.tops, other.done, other.waits = dict(self.tops), dict(self.done), dict(self.waits)
+        other.coats, other.hashes = list(self.coats), dict(self.hashes)
+        return other
 
     def edge(self, band: Band | None, *, opening: bool = False) -> datetime | None:
         """What lies ahead is taken late when it opens and early when it closes; what is there by now, as is likely."""

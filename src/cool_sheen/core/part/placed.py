@@ -19,6 +19,24 @@ class Wait(StrEnum):
     GATE = "gate"
     LIMIT = "limit"  # coats a day
     HOURS = "hours"
+    HANDS = "hands"  # whoever does it is at something else
+    GUN = "gun"
+    ROOM = "room"
+    MIX = "mix"  # its mix is made first
+    AFTER = "after"  # another part comes first
+    PINNED = "pinned"  # somebody put it there
+    WINDOW = "window"  # it waits so that what follows finds its window open
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """One thing that held a step, and until when."""
+
+    wait: Wait
+    until: datetime
+    because: str
+    by: str = ""
+    shut: Shut | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +44,7 @@ class Planned:
     """A step with its time, and why it stands there. ``step.zones`` are those that it is placed for.
 
     A step that waits for the film below has the band of that wait; a coat with a closing has the time left to it.
+    ``holds`` are all things that held it, one after the other: the last one binds.
     """
 
     step: Step
@@ -39,6 +58,7 @@ class Planned:
     spare: timedelta | None = None
     shut: Shut | None = None
     inserted: bool = False
+    holds: tuple[Hold, ...] = ()
 
     @property
     def opens_again(self) -> bool:
@@ -62,10 +82,18 @@ class Fit:
     wait: Wait
     because: str
     shut: Shut | None = None
+    holds: tuple[Hold, ...] = ()
 
-    def held(self, at: datetime, wait: Wait, because: str, shut: Shut | None = None) -> "Fit":
+    @classmethod
+    def by(cls, at: datetime, wait: Wait, because: str) -> "Fit":
+        """A time that something held."""
+        return cls(at, wait, because, holds=() if wait is Wait.NOTHING else (Hold(wait, at, because),))
+
+    def held(self, at: datetime, wait: Wait, because: str, shut: Shut | None = None, by: str = "") -> "Fit":
         """A later time: what held it first is what is said first."""
+        holds = (*self.holds, Hold(wait, at, because, by, shut))
         if self.wait is Wait.NOTHING:
-            return Fit(at, wait, f"{self.because}, {because}" if wait is Wait.HOURS else because, shut)
-        known = because in self.because
-        return Fit(at, self.wait, self.because if known else f"{self.because}, {because}", self.shut or shut)
+            words = f"{self.because}, {because}" if wait is Wait.HOURS else because
+            return Fit(at, wait, words, shut, holds)
+        words = self.because if because in self.because else f"{self.because}, {because}"
+        return Fit(at, self.wait, words, self.shut or shut, holds)

@@ -3,8 +3,9 @@
 The next action of a part is the first thing that is placed, and its plan is all of them, so that the two never differ.
 """
 
-from collections.abc import Generator, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
+from copy import copy
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
@@ -14,6 +15,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.part.gate import CoatGate
+from cool_sheen.core.part.hands import Asked
 from cool_sheen.core.part.memory import Memory
 from cool_sheen.core.part.placed import Fit, Planned, Stuck, Wait
 from cool_sheen.core.part.situation import Situation
@@ -35,7 +37,9 @@ def place_all(situation: Situation) -> Iterator[Planned]:
         in; wipes and turns stand where they are wanted.
     Raises: Stuck: a step that never opens in this climate.
     """
-    return _Placer(situation).run()
+    placer = Placer(situation)
+    while (planned := placer.place()) is not None:
+        yield planned
 
 
 def lay_all(situation: Situation) -> tuple[list[Planned], Mapping[UUID, Top | None], str]:
@@ -46,9 +50,9 @@ def lay_all(situation: Situation) -> tuple[list[Planned], Mapping[UUID, Top | No
 
     Returns: The steps; the film on top of each zone when they are done; and what stopped them, in words.
     """
-    placer, steps = _Placer(situation), []
+    placer, steps = Placer(situation), []
     try:
-        for planned in placer.run():
+        while (planned := placer.place()) is not None:
             steps.append(planned)
     except Stuck as stuck:
         return steps, placer.memory.tops, str(stuck)
@@ -71,23 +75,34 @@ def slowest_gate(situation: Situation, step: CoatStep, at: datetime) -> CoatGate
     return max(gates_of(situation, step, at), key=lambda gate: gate.safe_s(seconds(at)))
 
 
-class _Placer:
-    """Serial generation, with the film on top of each zone as its memory."""
+class Placer:
+    """Serial generation, one step at a time, with the film on top of each zone as its memory."""
 
     def __init__(self, situation: Situation) -> None:
         self.memory = Memory(situation)
         self.times = Times(self.memory)
 
-    def run(self) -> Iterator[Planned]:
+    def copy(self) -> "Placer":
+        """The same part at the same point of its plan: what is placed on the one is not on the other."""
+        other = copy(self)
+        other.memory = self.memory.copy()
+        other.times = Times(other.memory)
+        return other
+
+    def place(self) -> Planned | None:
+        """Give the next thing its time, and remember it; None when nothing is left. Raises Stuck."""
         while fronts := self._fronts():
             place = self._pick(fronts)
             step = only_on(self.memory.steps[place], fronts[place], self.memory.sit.zones)
             if step.kind == "wait":
-                placed = yield from self._wait(step)
+                planned, placed = self._wait(step)
             else:
-                placed = yield from (self._coat(step) if isinstance(step, CoatStep) else self._other(step))
+                planned, placed = self._coat(step) if isinstance(step, CoatStep) else self._other(step)
             for zone in placed:
                 self.memory.ahead[zone].remove(place)
+            if planned is not None:
+                return planned
+        return None
 
     # --- which step comes next ---------------------------------------------------------------------
     def _fronts(self) -> dict[int, Zones]:
@@ -133,7 +148,8 @@ class _Placer:
             if step.kind == "wait":  # it takes nobody's time
                 return self.memory.now, self.memory.now
             if not isinstance(step, CoatStep):
-                return self._hours(step, self._fit(step)[0])
+                fit, end = self._hours(step, self._fit(step)[0])
+                return fit.at, end
             product = self.memory.product(step.layer)
             start = self.times.time(step, product, self.memory.windows(step.zones, product)).at
             return start, start + self.memory.labour(step)
@@ -141,18 +157,18 @@ class _Placer:
             return _NEVER, _NEVER
 
     # --- waits, work that leaves no film ---------------------------------------------------------------------
-    def _wait(self, step: Step) -> Generator[Planned, None, Zones]:
+    def _wait(self, step: Step) -> tuple[Planned | None, Zones]:
         """Remember a wait; what is over by now is not placed. It takes nobody's time: other zones go on meanwhile."""
         begins = max(self.memory.now, min(self.memory.done[z] for z in step.zones))
         until = self.memory.wait(step)
-        if until > self.memory.now:
-            yield Planned(step, begins, until, "nothing follows on it before that is over", timedelta(0), Wait.TIME)
-        return step.zones
+        if until <= self.memory.now:
+            return None, step.zones
+        words = "nothing follows on it before that is over"
+        return Planned(step, begins, until, words, timedelta(0), Wait.TIME), step.zones
 
-    def _other(self, step: Step) -> Generator[Planned, None, Zones]:
+    def _other(self, step: Step) -> tuple[Planned, Zones]:
         """Place work, sanding or heat."""
-        yield self._add(step, *self._fit(step))
-        return step.zones
+        return self._add(step, *self._fit(step)), step.zones
 
     def _fit(self, step: Step) -> tuple[Fit, Band | None]:
         """When the film lets work be done: it waits for its milestone on every zone that it is for."""
@@ -166,43 +182,46 @@ class _Placer:
             earliest, because, wait, band = held.until, waited(held), Wait.TIME, None
         if step.kind in WIPES and (damp := self.memory.damp_on(step.zones)) and damp > earliest:
             earliest, because, wait = damp, "once the water of the wet sanding has left", Wait.DAMP
-        return Fit(earliest, wait, because), band
+        return Fit.by(earliest, wait, because), band
 
-    def _hours(self, step: Step, fit: Fit) -> tuple[datetime, datetime]:
-        """When work begins and is done within the working day, its hold included."""
+    def _hours(self, step: Step, fit: Fit) -> tuple[Fit, datetime]:
+        """When work begins, by whoever does it, and when it is done, its hold included."""
         labour = self.memory.labour(step)
-        start = self.memory.sit.day.fit(max(fit.at, self.memory.now), labour)
         hold = step.hold(winter=self.memory.sit.winter) if isinstance(step, HeatStep) else None
-        return start, start + labour + timedelta(minutes=hold or 0)
+        lasts = labour + timedelta(minutes=hold or 0)
+        if fit.at < self.memory.now:
+            fit = replace(fit, at=self.memory.now)
+        while (busy := self.memory.hands.busy(Asked(step, fit.at, labour, lasts))) is not None:
+            fit = fit.held(busy.until, busy.wait, busy.because, by=busy.by)
+        return fit, fit.at + lasts
 
     def _add(self, step: Step, fit: Fit, band: Band | None = None, *, inserted: bool = False) -> Planned:
         """Give work its time within the working day, and remember what it does to the film."""
         labour = self.memory.labour(step)
-        start, end = self._hours(step, fit)
-        if start > max(fit.at, self.memory.now):
-            fit = fit.held(start, Wait.HOURS, "then working hours")
+        fit, end = self._hours(step, fit)
         self.memory.now = end
         self.memory.work(step, end)
-        return Planned(step, start, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted)
+        return Planned(
+            step, fit.at, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted, holds=fit.holds
+        )
 
     # --- coats --------------------------------------------------------------------------------------------
-    def _coat(self, step: CoatStep) -> Generator[Planned, None, Zones]:
-        """Place a coat, with all that its zones want before it. Returns the zones that got it."""
+    def _coat(self, step: CoatStep) -> tuple[Planned, Zones]:
+        """Place a coat, or what its zones want before it. Returns the zones that got it, too."""
         product = self.memory.product(step.layer)
-        while (first := self._wanted_before(step)) is not None:
-            yield first
+        if (first := self._wanted_before(step)) is not None:
+            return first, frozenset()
         part, fit, windows = self._fitted(step, product)
         if isinstance(part, Planned):  # a key or a fresh coat on zones whose window would close
-            yield part
-            return frozenset()
+            return part, frozenset()
         start, labour = fit.at, self.memory.labour(part)
         if stale := self.memory.stale(part.zones, start):
-            yield self._add(
+            wiping = self._add(
                 _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit),
                 replace(fit, because=f"the last wipe is over a night old; {fit.because}"),
                 inserted=True,
             )
-            return frozenset()
+            return wiping, frozenset()
         closing = min(
             (w.closes for w in windows if w and w.closes and w.closes.early),
             key=lambda b: b.early or start,
@@ -212,8 +231,11 @@ class _Placer:
         opening = max((w.opens for w in windows if w and w.opens), key=lambda b: b.late or start, default=None)
         self.memory.now = start + labour
         self.memory.lay(part, product)
-        yield Planned(part, start, self.memory.now, fit.because, labour, fit.wait, opening, closing, spare, fit.shut)
-        return part.zones
+        end = self.memory.now
+        planned = Planned(
+            part, start, end, fit.because, labour, fit.wait, opening, closing, spare, fit.shut, holds=fit.holds
+        )
+        return planned, part.zones
 
     def _wanted_before(self, step: CoatStep) -> Planned | None:
         """A turn to the side that is coated, or the first wipe after sanding."""
@@ -228,7 +250,7 @@ class _Placer:
         damp = self.memory.damp_on(dusty)
         fit = Fit(self.memory.now, Wait.NOTHING, "after sanding")
         if damp and damp > self.memory.now:
-            fit = Fit(damp, Wait.DAMP, "once the water of the wet sanding has left")
+            fit = Fit.by(damp, Wait.DAMP, "once the water of the wet sanding has left")
         return self._add(_work(step, "wipe", "Wipe down", dusty, self.memory.sit), fit, inserted=True)
 
     def _turn(self, step: CoatStep) -> Planned:
@@ -239,7 +261,7 @@ class _Placer:
         earliest, band = found or (self.memory.now, None)
         wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
         because = "ready by the late clock" if found else "follows at once"
-        planned = self._add(turn, Fit(earliest, wait, because), band, inserted=True)
+        planned = self._add(turn, Fit.by(earliest, wait, because), band, inserted=True)
         self.memory.up = step.setting
         return planned
 
@@ -286,7 +308,8 @@ class _Placer:
         self.memory.now = fit.at + labour
         self.memory.lay(step, self.memory.tops_on(step.zones)[0].product)
         because = f"past its window, and never sanded: a fresh coat of itself; {fit.because}"
-        return Planned(step, fit.at, self.memory.now, because, labour, fit.wait, shut=fit.shut, inserted=True)
+        end = self.memory.now
+        return Planned(step, fit.at, end, because, labour, fit.wait, shut=fit.shut, inserted=True, holds=fit.holds)
 
     def _key(self, step: CoatStep, product: Product, zones: Zones) -> tuple[Step, Fit, Band | None]:
         """The abrading that opens zones again whose window would close, and when the film can take it."""
@@ -304,7 +327,7 @@ class _Placer:
         wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
         closed = any(w and self.times.misses(w, self.memory.now) for _, w in self.memory.windows(zones, product))
         because = "the recoat window has closed" if closed else "the window would close before the coat can go on"
-        return sand, Fit(earliest, wait, because), band
+        return sand, Fit.by(earliest, wait, because), band
 
     def _fresh(self, step: CoatStep, product: Product, zones: Zones) -> tuple[CoatStep, Fit, None]:
         """A fresh coat of what lies on top, and when the weather lets it on."""

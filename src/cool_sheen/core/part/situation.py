@@ -10,6 +10,7 @@ from cool_sheen.core.drying.blend import Blend, OwnHardener
 from cool_sheen.core.log.history import History, ZoneHistory, Zones
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import MOST_COATS, CoatClock, FactorOf, coat_clocks, unknown_factor
+from cool_sheen.core.part.hands import Hands
 from cool_sheen.core.part.key import NO_KEY, Key, key_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingHours
@@ -64,6 +65,7 @@ class Situation:
     pots: Mapping[str, Pot] = field(default_factory=dict)
     hardener: HardenerOf = as_the_sheet
     winter: bool = False  # the cold half of the year: some holds are longer
+    hands: Hands | None = None  # whoever does the work; one pair of hands that has nothing else to do when None
 
     def film_of(self, zone: UUID) -> ZoneFilm:
         """Return the film of a zone."""

@@ -10,6 +10,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.part.film_clock import known_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn, safe_mark
+from cool_sheen.core.part.hands import Asked
 from cool_sheen.core.part.memory import Held, Memory
 from cool_sheen.core.part.placed import Fit, Stuck, Wait
 from cool_sheen.core.part.top import Top, Window
@@ -84,12 +85,12 @@ class Times:
                 )
             earliest = max(earliest, opens)
         if earliest > self.memory.now:
-            fit = Fit(earliest, Wait.FILM, "open by the late clock")
+            fit = Fit.by(earliest, Wait.FILM, "open by the late clock")
         else:
             keyed = any(t.key.since for t in self.memory.tops_on(step.zones))
             fit = Fit(earliest, Wait.NOTHING, "keyed" if keyed else "follows at once")
         if (held := self.memory.held(step)) and held.until > earliest:
-            fit = Fit(held.until, Wait.TIME, waited(held))
+            fit = Fit.by(held.until, Wait.TIME, waited(held))
         return self._allowed(step, product, fit)
 
     def _allowed(self, step: CoatStep, product: Product, fit: Fit) -> Fit:
@@ -106,10 +107,10 @@ class Times:
                     raise Stuck(words, step, Wait.GATE, f"{shut.reason}, as far as the forecast goes")
                 fit = fit.held(instant(shut.to_s), Wait.GATE, f"the gate was shut: {shut.reason}", shut)
                 continue
-            fitted = self.memory.sit.day.fit(fit.at, labour)
-            if fitted <= fit.at:
+            asked = Asked(step, fit.at, labour, labour, self.memory.mix(step.layer, fit.at))
+            if (busy := self.memory.hands.busy(asked)) is None:
                 return fit
-            fit = fit.held(fitted, Wait.HOURS, "then working hours")
+            fit = fit.held(busy.until, busy.wait, busy.because, by=busy.by)
         raise Stuck(f"No gate for {product.name} within the forecast: {fit.because}.", step, Wait.GATE, fit.because)
 
     def _shut(self, step: CoatStep, product: Product, at: datetime) -> Shut | None:
