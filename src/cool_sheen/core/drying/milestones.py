@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 from typing import Any
 
 from cool_sheen.core.units import Celsius, Micron, Minutes, Percent
@@ -57,7 +58,7 @@ class Milestone:
     exponent: float | None = None  # of the film, where the sheet has its own
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class DryingData:
     """What the clock needs to know of a product."""
 
@@ -68,6 +69,13 @@ class DryingData:
     stall_temp_c: Celsius | None = None
     min_film_forming_temp_c: Celsius | None = None
     by_kind: tuple[tuple[str, Milestone], ...] = ()  # times after a coat of a kind, such as a mist
+
+    @cached_property
+    def _hashed(self) -> int:
+        return hash((self.ref_temp_c, self.ref_rh_pct, self.ref_wet_film_um, self.milestones, self.by_kind))
+
+    def __hash__(self) -> int:
+        return self._hashed  # every clock is asked for by it
 
     @classmethod
     def of(cls, sheet: Any) -> "DryingData":

@@ -1,10 +1,12 @@
 """How long a mix can be used: the pot life, and how the warmth of the room eats it."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 import numpy as np
 
+from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.units import Celsius, Kelvin, Minutes
@@ -57,11 +59,27 @@ def pot_life_ends(
     """
     begin = seconds(start)
     at = np.arange(begin, begin + _REACH.total_seconds() + _STEP_S, _STEP_S)
-    temp = climate.sampled((at[1:] + at[:-1]) / 2).air_temp_c
-    used = np.concatenate([[0.0], np.cumsum(2 ** ((temp - ref_temp_c) / halves_per_k) * _STEP_S / 60 / ref_minutes)])
-    if used[-1] < 1:
-        return None
-    return instant(float(np.interp(1.0, used, at)))
+    return Aging.along(at, climate, ref_temp_c, halves_per_k).gels(start, ref_minutes)
+
+
+@dataclass(frozen=True, eq=False)
+class Aging:
+    """How mixes age in a climate, at their reference temperature's pace: drawn once, and asked for many starts."""
+
+    at_s: Floats
+    minutes: Floats  # at the reference temperature, until each instant
+
+    @classmethod
+    def along(cls, at_s: Floats, climate: Series, ref_temp_c: Celsius, halves_per_k: Kelvin = HALVES_PER_K) -> "Aging":
+        """Sum up a climate's pace between instants. [s since 1970]"""
+        temp = climate.sampled((at_s[1:] + at_s[:-1]) / 2).air_temp_c
+        passed = 2 ** ((temp - ref_temp_c) / halves_per_k) * np.diff(at_s) / 60
+        return cls(at_s, np.concatenate([[0.0], np.cumsum(passed)]))
+
+    def gels(self, start: datetime, ref_minutes: Minutes) -> datetime | None:
+        """When a mix gels that got its hardener at an instant; None when not as far as is looked."""
+        end = float(np.interp(seconds(start), self.at_s, self.minutes)) + ref_minutes
+        return None if end > self.minutes[-1] else instant(float(np.interp(end, self.minutes, self.at_s)))
 
 
 def way_in_time(coats_end: Sequence[datetime], now: datetime, gels: datetime) -> str:

@@ -19,6 +19,7 @@ class Asked:
     labour: timedelta
     lasts: timedelta
     blend: Blend = AS_USUAL
+    closes: datetime | None = None  # when the film below takes a coat no more
 
 
 @dataclass(frozen=True, slots=True)

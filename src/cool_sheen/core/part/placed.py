@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.drying.blend import AS_USUAL, Blend
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.work.steps import Step
 
@@ -59,11 +60,31 @@ class Planned:
     shut: Shut | None = None
     inserted: bool = False
     holds: tuple[Hold, ...] = ()
+    missed: "Missed | None" = None
+    blend: Blend = AS_USUAL  # the mix of a coat
+
+    @property
+    def lasts(self) -> timedelta:
+        """How long its part has to do with it."""
+        return self.end - self.start
+
+    @property
+    def binds(self) -> Hold | None:
+        """What held it last; None where nothing did."""
+        return self.holds[-1] if self.holds else None
 
     @property
     def opens_again(self) -> bool:
         """Whether it was put in because a window closes first: a key, a pad, a fresh coat."""
         return self.inserted and self.step.id.endswith((":key", ":pad", ":fresh"))
+
+
+@dataclass(frozen=True, slots=True)
+class Missed:
+    """A window that closes before its coat could be on, for which a key is put in: when it closes, when that is."""
+
+    closes: datetime
+    could: datetime
 
 
 class Stuck(Exception):

@@ -14,14 +14,25 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band
-from cool_sheen.core.part.gate import CoatGate
+from cool_sheen.core.part.gate import CoatGate, dust_mark
 from cool_sheen.core.part.hands import Asked
 from cool_sheen.core.part.memory import Memory
-from cool_sheen.core.part.placed import Fit, Planned, Stuck, Wait
+from cool_sheen.core.part.placed import Fit, Missed, Planned, Stuck, Wait
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.part.times import Times, waited
 from cool_sheen.core.part.top import Top, Window
-from cool_sheen.core.work.steps import WIPES, CoatStep, HeatStep, SandStep, Step, WorkStep, Zones, only_on, waits_for
+from cool_sheen.core.work.steps import (
+    ABRADES,
+    WIPES,
+    CoatStep,
+    HeatStep,
+    SandStep,
+    Step,
+    WorkStep,
+    Zones,
+    only_on,
+    waits_for,
+)
 
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
@@ -81,6 +92,38 @@ class Placer:
     def __init__(self, situation: Situation) -> None:
         self.memory = Memory(situation)
         self.times = Times(self.memory)
+
+    def ahead(self) -> list[Step]:
+        """All that is still owed to any zone, in order."""
+        return [self.memory.steps[n] for n in sorted({n for places in self.memory.ahead.values() for n in places})]
+
+    def closes_next(self, zones: Zones) -> datetime | None:
+        """When the first window closes that the next coat of some zones has to find open: nothing keys it before."""
+        closings = []
+        for zone in zones:
+            ahead = [self.memory.steps[n] for n in self.memory.ahead[zone]]
+            place = next((n for n, s in enumerate(ahead) if isinstance(s, CoatStep)), None)
+            if place is None or any(s.kind in ABRADES for s in ahead[:place]):
+                continue
+            coat = ahead[place]
+            if isinstance(coat, CoatStep):
+                groups = self.memory.windows(frozenset({zone}), self.memory.product(coat.layer))
+                closings += [at for _, w in groups if w and (at := self.memory.edge(w.closes))]
+        return min(closings, default=None)
+
+    def closes_first(self) -> datetime | None:
+        """When the first window of the part closes that is open by now, or will be; None where none does."""
+        closes = self.closes_next(self.memory.sit.all_zones)
+        return closes if closes and closes > self.memory.now else None
+
+    def dust_free(self, step: CoatStep) -> datetime:
+        """When the last film that a coat left is dust free, by the late edge; as it ends, where that is unknown."""
+        ends = [
+            band.late
+            for top in self.memory.tops_on(step.zones)
+            if (band := top.bands.get(dust_mark(top.product.drying).name)) and band.late
+        ]
+        return max(ends, default=self.memory.now)
 
     def copy(self) -> "Placer":
         """The same part at the same point of its plan: what is placed on the one is not on the other."""
@@ -214,7 +257,7 @@ class Placer:
         part, fit, windows = self._fitted(step, product)
         if isinstance(part, Planned):  # a key or a fresh coat on zones whose window would close
             return part, frozenset()
-        start, labour = fit.at, self.memory.labour(part)
+        start, labour, blend = fit.at, self.memory.labour(part), self.memory.mix(part.layer, fit.at)
         if stale := self.memory.stale(part.zones, start):
             wiping = self._add(
                 _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit),
@@ -233,7 +276,18 @@ class Placer:
         self.memory.lay(part, product)
         end = self.memory.now
         planned = Planned(
-            part, start, end, fit.because, labour, fit.wait, opening, closing, spare, fit.shut, holds=fit.holds
+            part,
+            start,
+            end,
+            fit.because,
+            labour,
+            fit.wait,
+            opening,
+            closing,
+            spare,
+            fit.shut,
+            holds=fit.holds,
+            blend=blend,
         )
         return planned, part.zones
 
@@ -289,7 +343,8 @@ class Placer:
         if any(w and self.times.misses(w, done) for _, w in rest):  # what is still open goes first
             alone = only_on(step, step.zones - late, self.memory.sit.zones)
             return alone, self.times.time(alone, product, rest), [w for _, w in rest]
-        return self._put_in(*self._opened_again(step, product, late)), fit, []
+        closings = (self.times.closing(w) for _, w in missed)
+        return self._put_in(*self._opened_again(step, product, late), Missed(min(closings), fit.at)), fit, []
 
     def _is_its_own_way(self, zones: Zones, product: Product) -> bool:
         """Whether a coat is the fresh coat of itself that a film without a key wants when its window has closed."""
@@ -301,15 +356,27 @@ class Placer:
         flaky = frozenset(z for z in zones if (t := self.memory.tops.get(z)) and not t.keyed_by)
         return self._fresh(step, product, flaky) if flaky else self._key(step, product, zones)
 
-    def _put_in(self, step: Step, fit: Fit, band: Band | None) -> Planned:
+    def _put_in(self, step: Step, fit: Fit, band: Band | None, missed: Missed) -> Planned:
         if not isinstance(step, CoatStep):
-            return self._add(step, fit, band, inserted=True)
-        labour = self.memory.labour(step)
+            return replace(self._add(step, fit, band, inserted=True), missed=missed)
+        labour, blend = self.memory.labour(step), self.memory.mix(step.layer, fit.at)
         self.memory.now = fit.at + labour
         self.memory.lay(step, self.memory.tops_on(step.zones)[0].product)
         because = f"past its window, and never sanded: a fresh coat of itself; {fit.because}"
         end = self.memory.now
-        return Planned(step, fit.at, end, because, labour, fit.wait, shut=fit.shut, inserted=True, holds=fit.holds)
+        return Planned(
+            step,
+            fit.at,
+            end,
+            because,
+            labour,
+            fit.wait,
+            shut=fit.shut,
+            inserted=True,
+            holds=fit.holds,
+            missed=missed,
+            blend=blend,
+        )
 
     def _key(self, step: CoatStep, product: Product, zones: Zones) -> tuple[Step, Fit, Band | None]:
         """The abrading that opens zones again whose window would close, and when the film can take it."""

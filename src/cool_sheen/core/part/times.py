@@ -91,9 +91,10 @@ class Times:
             fit = Fit(earliest, Wait.NOTHING, "keyed" if keyed else "follows at once")
         if (held := self.memory.held(step)) and held.until > earliest:
             fit = Fit.by(held.until, Wait.TIME, waited(held))
-        return self._allowed(step, product, fit)
+        closings = [edge for _, w in groups if w and (edge := self.memory.edge(w.closes))]
+        return self._allowed(step, product, fit, min(closings, default=None))
 
-    def _allowed(self, step: CoatStep, product: Product, fit: Fit) -> Fit:
+    def _allowed(self, step: CoatStep, product: Product, fit: Fit, closes: datetime | None) -> Fit:
         labour = self.memory.labour(step)
         for _ in range(_TRIES):
             if self.memory.day_is_full(product, step.zones, fit.at):
@@ -107,7 +108,7 @@ class Times:
                     raise Stuck(words, step, Wait.GATE, f"{shut.reason}, as far as the forecast goes")
                 fit = fit.held(instant(shut.to_s), Wait.GATE, f"the gate was shut: {shut.reason}", shut)
                 continue
-            asked = Asked(step, fit.at, labour, labour, self.memory.mix(step.layer, fit.at))
+            asked = Asked(step, fit.at, labour, labour, self.memory.mix(step.layer, fit.at), closes)
             if (busy := self.memory.hands.busy(asked)) is None:
                 return fit
             fit = fit.held(busy.until, busy.wait, busy.because, by=busy.by)

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 STAYS_ON = timedelta(hours=2)  # who worked out of hours is taken to stay that long for what comes next
@@ -23,7 +24,7 @@ class Stretch:
         return datetime.combine(date.min, self.closes) - datetime.combine(date.min, self.opens)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class WorkingHours:
     """When a shop works; who works late is there ``until`` then, whatever the hours say.
 
@@ -44,6 +45,11 @@ class WorkingHours:
         """The hours of a shop whose days are all alike."""
         return cls((Stretch(opens, closes),) * A_WEEK, zone)
 
+    @cached_property
+    def longest(self) -> timedelta:
+        """The longest stretch of work of any day."""
+        return max((hours.length for hours in self.week if hours), default=timedelta(0))
+
     def on(self, day: date) -> Stretch | None:
         """The hours of a day; None when the shop is shut."""
         hours = self.week[day.weekday()]
@@ -59,7 +65,7 @@ class WorkingHours:
         if self.until is not None and at <= self.until:
             return at
         local = at.astimezone(self.zone)
-        never_fits = labour > max((hours.length for hours in self.week if hours), default=timedelta(0))
+        never_fits = labour > self.longest
         for day in _days(local.date()):
             hours = self.on(day)
             if hours is None:

@@ -1,0 +1,462 @@
+"""A shop's calendar: who is at what, what is in which tool, which pots can be used, and which rooms are full.
+
+It is the hands that the account of each part asks. All that it answers is in whole: who, tool, mix, hours.
+"""
+
+from collections.abc import Mapping
+from copy import copy
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from functools import cache
+from uuid import UUID
+
+import numpy as np
+
+from cool_sheen.core.climate.series import seconds
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.blend import Blend
+from cool_sheen.core.mixing.pot_life import Aging
+from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.hands import Asked, Busy
+from cool_sheen.core.part.placed import Planned, Stuck, Wait
+from cool_sheen.core.part.situation import Situation
+from cool_sheen.core.scheduling.crew import KEEPS, MIX_MINUTES, NO_TOOL, SPRAYS, STANDS_MINUTES, Shop
+from cool_sheen.core.scheduling.diary import Diary, Taken
+from cool_sheen.core.work.labour import WAYS
+from cool_sheen.core.work.steps import CoatStep
+
+_MIXING, _STANDS = timedelta(minutes=MIX_MINUTES), timedelta(minutes=STANDS_MINUTES)
+DRAWN_TOGETHER = timedelta(minutes=90)  # a coat waits that long to come out of a pot that is mixed anyhow
+_LOOKS_BACK = timedelta(hours=8)  # for a place to mix in
+_AGING_STEP_S, _AGING_REACH_S = 300.0, 60 * 86_400.0
+
+
+@dataclass(frozen=True)
+class Job:
+    """A part, as far as the plan of a shop minds.
+
+    Attributes:
+        key: Which part.
+        name: How everybody calls it.
+        situation: How it stands.
+        space: Where it stands.
+        after: The part that is finished first.
+        due: When it has to be usable.
+        project: Which project it belongs to, in words.
+    """
+
+    key: UUID
+    name: str
+    situation: Situation
+    space: UUID | None = None
+    after: UUID | None = None
+    due: datetime | None = None
+    project: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """A pot of a plan: one product in one blend, from when to when coats come out of it."""
+
+    number: int
+    product: str
+    blend: Blend
+    begun: datetime
+    usable: datetime
+    gels: datetime
+    of: UUID | None = None  # the part that alone may use it: what is in a pot by now was mixed for it
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    """A tool loaded with one product, from the first coat to the last and its clean-out."""
+
+    tool: str
+    place: int
+    product: str
+    blend: Blend
+    first: datetime
+    last: datetime
+    clean: Taken
+    by: str  # who cleans it
+
+    @property
+    def all_of_it(self) -> tuple[datetime, datetime]:
+        """From the first coat to the end of its clean-out."""
+        return self.first, self.clean.end
+
+
+@dataclass(frozen=True, slots=True)
+class Slot:
+    """All that a step takes, found free: who, which session it opens or goes on with, which batch it comes from."""
+
+    worker: str
+    session: Session | None = None
+    joins: Session | None = None
+    batch: Batch | None = None
+    mixed: Taken | None = None
+    mixed_by: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Booked:
+    """One line of the plan: a step of a part, or what the shop does around it: mixing, cleaning a tool.
+
+    ``end`` is when the part goes on; ``hands`` is how long somebody is at it.
+    """
+
+    start: datetime
+    end: datetime
+    kind: str
+    label: str
+    worker: str
+    hands: timedelta
+    part: UUID | None = None
+    planned: Planned | None = None
+    batch: int | None = None
+    product: str = ""
+    tool: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Wet:
+    """A part in a room from the start of a coat until it is dust free."""
+
+    part: UUID
+    start: datetime
+    end: datetime
+
+
+@dataclass
+class Calendar:
+    """Everything that is taken so far. A copy can be written into, and thrown away."""
+
+    shop: Shop
+    names: Mapping[UUID, str] = field(default_factory=dict)
+    diaries: dict[str, Diary] = field(default_factory=dict)
+    sessions: list[Session] = field(default_factory=list)
+    batches: list[Batch] = field(default_factory=list)
+    wet: dict[UUID, list[Wet]] = field(default_factory=dict)
+    booked: list[Booked] = field(default_factory=list)
+    floors: dict[tuple[UUID, str], tuple[datetime, Wait, str]] = field(default_factory=dict)
+    _aging: dict[tuple[PartClimate, float], Aging] = field(default_factory=dict)
+    _batch_number: int = 0
+
+    def __post_init__(self) -> None:
+        blocked = [Taken(b.since, b.to, b.why) for b in sorted(self.shop.blocked, key=lambda b: b.since)]
+        for worker in self.shop.crew.workers:
+            self.diaries[worker.name] = Diary(blocked)
+
+    def take_in(self, job: Job) -> None:
+        """Take the pots into account that are mixed for a part by now."""
+        for key, pot in job.situation.pots.items():
+            self._batch_number += 1
+            gels = pot.ends or self.shop.now + KEEPS
+            self.batches.append(
+                Batch(self._batch_number, key, pot.blend, self.shop.now, self.shop.now, gels, of=job.key)
+            )
+
+    def copy(self) -> "Calendar":
+        """The same calendar, apart."""
+        other = copy(self)
+        other.diaries = {name: diary.copy() for name, diary in self.diaries.items()}
+        other.sessions, other.batches, other.booked = list(self.sessions), list(self.batches), list(self.booked)
+        other.wet = {room: list(parts) for room, parts in self.wet.items()}
+        other.floors = dict(self.floors)
+        return other
+
+    def of(self, job: Job) -> "PartHands":
+        """The hands that a part asks."""
+        return PartHands(self, job)
+
+    def not_before(self, part: UUID, step: str, at: datetime, wait: Wait, because: str) -> None:
+        """Let a step of a part begin no sooner; any step of it where none is named. The later word counts."""
+        known = self.floors.get((part, step))
+        if known is None or known[0] < at:
+            self.floors[part, step] = (at, wait, because)
+
+    # --- what keeps a step ---------------------------------------------------------------------------
+    def slot(self, job: Job, asked: Asked) -> Slot | Busy:
+        """Find all that a step takes from an instant on, or say what of it is missing and until when. Raises Stuck."""
+        for key in ((job.key, asked.step.id), (job.key, "")):
+            floor = self.floors.get(key)
+            if floor is not None and asked.at < floor[0]:
+                return Busy(floor[0], floor[1], floor[2])
+        if isinstance(asked.step, CoatStep):
+            return self._coat(job, asked, asked.step)
+        found = self._somebody(asked.step.kind, asked.at, asked.labour, asked)
+        return found if isinstance(found, Busy) else Slot(found)
+
+    def _somebody(
+        self, kind: str, at: datetime, labour: timedelta, asked: Asked, but: Taken | None = None
+    ) -> str | Busy:
+        """Who is free for a stretch of work that begins at an instant; else what is in the way, and until when."""
+        soonest: tuple[datetime, Taken | None] | None = None
+        for worker in self.shop.crew.workers:
+            if not worker.does(kind):
+                continue
+            start, clash = self._free(worker.name, at, labour, but)
+            if start <= at:
+                return worker.name
+            if soonest is None or start < soonest[0]:
+                soonest = start, clash
+        start, clash = soonest or (at, None)
+        if not self._is_open(start, labour):
+            words = f"{asked.step.label} takes {_hours(labour)} at a stretch, and no working day has that."
+            raise Stuck(words, asked.step, Wait.HOURS, "no working day is long enough")
+        if clash is None:
+            return Busy(start, Wait.HOURS, "then working hours")
+        return Busy(start, Wait.HANDS, f"hands are at {clash.by}", clash.by)
+
+    def _free(
+        self, name: str, at: datetime, labour: timedelta, but: Taken | None = None
+    ) -> tuple[datetime, Taken | None]:
+        """The first start from an instant on at which one worker has time, and what was in the way last."""
+        diary, hours, last = self.diaries[name], self.shop.hours, None
+        while True:
+            gap, clash = diary.gap(at, labour, but)
+            start = hours.fit(gap, labour)
+            if clash is not None or start > gap:
+                last = clash if start == gap else None
+            if start == gap:
+                return start, last
+            at = start
+
+    def _is_open(self, start: datetime, labour: timedelta) -> bool:
+        """Whether the shop works all the while."""
+        hours = self.shop.hours
+        late = hours.until is not None and start <= hours.until
+        return late or start + labour <= hours.closing(start)
+
+    # --- coats: tool, mix, hands ---------------------------------------------------------------------------
+    def _coat(self, job: Job, asked: Asked, step: CoatStep) -> Slot | Busy:
+        product, at, end = job.situation.products[step.layer.product], asked.at, asked.at + asked.labour
+        method = step.method if step.method in product.methods else product.methods[0]
+        if method == NO_TOOL:
+            found = self._somebody("coat", at, asked.labour, asked)
+            return found if isinstance(found, Busy) else Slot(found)
+        joins, place, busy = self._tool(method, product, asked, end)
+        if busy is not None:
+            return busy
+        cleaning = timedelta(minutes=WAYS[method].cleaning)
+        is_last = joins is None or end > joins.last
+        lasts = asked.labour + (cleaning if is_last else timedelta(0))
+        old = joins.clean if joins and is_last else None
+        found = self._somebody("coat", at, lasts, asked, old)
+        if isinstance(found, Busy):
+            return found
+        batch, mixed, by, busy = self._mix(job, product, asked, end)
+        if busy is not None:
+            return busy
+        first, last = (min(at, joins.first), max(end, joins.last)) if joins else (at, end)
+        clean = (
+            joins.clean if joins and not is_last else Taken(end, end + cleaning, f"cleaning the {_tool_words(method)}")
+        )
+        cleaner = joins.by if joins and not is_last else found
+        session = Session(_tool_of(method, product), place, product.key, asked.blend, first, last, clean, cleaner)
+        return Slot(found, session, joins, batch, mixed, by)
+
+    def _tool(
+        self, method: str, product: Product, asked: Asked, end: datetime
+    ) -> tuple[Session | None, int, Busy | None]:
+        """A tool that is loaded with this by then, or one that is clean and free; else until when it is not."""
+        tool, cleaning = _tool_of(method, product), timedelta(minutes=WAYS[method].cleaning)
+        mine = [s for s in self.sessions if s.tool == tool]
+        same = [
+            s
+            for s in mine
+            if (s.product, s.blend) == (product.key, asked.blend)
+            and asked.at <= s.last + _STANDS
+            and end >= s.first - _STANDS
+        ]
+        for joined in sorted(same, key=lambda s: abs(s.first - asked.at)):
+            first, last = min(asked.at, joined.first), max(end, joined.last) + cleaning
+            others = (s for s in mine if s is not joined and s.place == joined.place)
+            if not any(s.first < last and first < s.clean.end for s in others):
+                return joined, joined.place, None
+        in_the_way: list[Session] = []
+        for place in range(self.shop.crew.guns if tool == "gun" else 1):
+            clash = [s for s in mine if s.place == place and s.first < end + cleaning and asked.at < s.clean.end]
+            if not clash:
+                return None, place, None
+            in_the_way.append(max(clash, key=lambda s: s.clean.end))
+        soonest = min(in_the_way, key=lambda s: s.clean.end)
+        what = self._product_words(soonest)
+        return None, 0, Busy(soonest.clean.end, Wait.GUN, f"the {_tool_words(method)} has {what} in it", what)
+
+    def _product_words(self, session: Session) -> str:
+        line = next((b for b in self.booked if b.product == session.product and b.kind == "mix"), None)
+        return line.label.removeprefix("Mix ") if line else session.product
+
+    def _mix(
+        self, job: Job, product: Product, asked: Asked, end: datetime
+    ) -> tuple[Batch | None, Taken | None, str, Busy | None]:
+        """The pot that a coat comes from: one that is there, or one to be mixed before it; else from when there is."""
+        usable = [
+            b
+            for b in self.batches
+            if (b.product, b.blend) == (product.key, asked.blend) and b.of in (None, job.key) and end <= b.gels
+        ]
+        if ready := next((b for b in usable if b.usable <= asked.at), None):
+            return ready, None, "", None
+        for later in sorted(usable, key=lambda b: b.usable):
+            if later.usable <= asked.at + DRAWN_TOGETHER and (asked.closes is None or later.usable <= asked.closes):
+                words = f"drawn together: it comes out of the pot of {product.name} that is mixed by then"
+                return None, None, "", Busy(later.usable, Wait.MIX, words)
+        return self._new_mix(job, product, asked, end)
+
+    def _new_mix(
+        self, job: Job, product: Product, asked: Asked, end: datetime
+    ) -> tuple[Batch | None, Taken | None, str, Busy | None]:
+        induct = timedelta(minutes=product.mix.induction_minutes)
+        latest = asked.at - induct - _MIXING
+        label = f"Mix {product.name}"
+        start = latest
+        while start >= max(self.shop.now, latest - _LOOKS_BACK):  # as late as can be, so that the pot lasts
+            clashes: list[datetime] = []
+            for worker in self.shop.crew.workers:
+                if not worker.does("mix"):
+                    continue
+                free, _ = self._free(worker.name, start, _MIXING)
+                if free <= start:
+                    batch = self._batch(job, product, asked, start + _MIXING)
+                    if end <= batch.gels or batch.gels - batch.usable < asked.labour:
+                        return batch, Taken(start, start + _MIXING, label), worker.name, None
+                    start = self.shop.now - timedelta(days=1)  # mixed any sooner it gels sooner
+                    break
+                clash = self.diaries[worker.name].clash(start, start + _MIXING)
+                clashes.append(clash.start - _MIXING if clash else self._closed_before(start) - _MIXING)
+            else:
+                start = min(max(clashes), start - timedelta(minutes=1))
+        soonest = min(
+            self._free(w.name, max(self.shop.now, latest), _MIXING)[0] for w in self.shop.crew.workers if w.does("mix")
+        )
+        until = max(soonest + _MIXING + induct, asked.at + timedelta(minutes=1))
+        words = "its mix is made first" + (f", and stands {product.mix.induction_minutes:g} min" if induct else "")
+        return None, None, "", Busy(until, Wait.MIX, words)
+
+    def _closed_before(self, at: datetime) -> datetime:
+        """When the shop closed last before an instant out of hours; the instant itself, where it did not."""
+        day_end = self.shop.hours.closing(at)
+        return day_end if day_end < at else self.shop.hours.closing(at - timedelta(days=1))
+
+    def _batch(self, job: Job, product: Product, asked: Asked, mixed: datetime) -> Batch:
+        minutes, begun = product.mix.pot_life_minutes, mixed - _MIXING
+        usable = mixed + timedelta(minutes=product.mix.induction_minutes)
+        gels = mixed + KEEPS
+        if minutes:
+            aging = self._paces(job.situation.climate, product.ref_temp_c)
+            gels = aging.gels(mixed, minutes * asked.blend.reactive_factor) or gels
+        return Batch(self._batch_number, product.key, asked.blend, begun, usable, gels)
+
+    def _paces(self, climate: PartClimate, ref_temp_c: float) -> Aging:
+        key = (climate, ref_temp_c)
+        if key not in self._aging:
+            begin = seconds(self.shop.now)
+            at = np.arange(begin, begin + _AGING_REACH_S, _AGING_STEP_S)
+            self._aging[key] = Aging.along(at, climate.series, ref_temp_c)
+        return self._aging[key]
+
+    # --- writing in -------------------------------------------------------------------------------------
+    def book(self, job: Job, planned: Planned) -> None:
+        """Write a step in that was placed by these hands."""
+        if planned.step.kind == "wait":
+            self.booked.append(_line(job, planned, "", timedelta(0)))
+            return
+        slot = self.slot(job, Asked(planned.step, planned.start, planned.labour, planned.lasts, planned.blend))
+        if isinstance(slot, Busy):
+            raise AssertionError(f"{planned.step.label} was placed where it cannot be: {slot.because}")
+        if slot.mixed is not None and slot.batch is not None:
+            self._batch_number += 1
+            self.batches.append(slot.batch)
+            self._take(slot.mixed_by, slot.mixed)
+            self.booked.append(
+                Booked(
+                    slot.mixed.start, slot.mixed.end, "mix", slot.mixed.by, slot.mixed_by, _MIXING,
+                    batch=slot.batch.number, product=slot.batch.product,
+                )
+            )  # fmt: skip
+        label = f"{planned.step.label}, {job.name}"
+        self._take(slot.worker, Taken(planned.start, planned.start + planned.labour, label))
+        line = _line(job, planned, slot.worker, planned.labour)
+        if slot.session is not None:
+            self._load(slot.session, slot.joins)
+            batch = slot.batch.number if slot.batch else None
+            line = replace(line, batch=batch, product=slot.session.product, tool=slot.session.tool)
+        self.booked.append(line)
+
+    def _load(self, session: Session, joins: Session | None) -> None:
+        """Remember what a tool is loaded with, and clean it after the last coat alone."""
+        if joins is not None:
+            self.sessions.remove(joins)
+        if joins is None or joins.clean is not session.clean:
+            if joins is not None:
+                self.diaries[joins.by].remove(joins.clean)
+            self._take(session.by, session.clean)
+        self.sessions.append(session)
+
+    def _take(self, name: str, taken: Taken) -> None:
+        if taken.end > taken.start:
+            self.diaries[name].add(taken)
+
+    def lines(self) -> list[Booked]:
+        """All that is done, in order of time, the clean-outs with it."""
+        cleans = [
+            Booked(
+                s.clean.start, s.clean.end, "clean_gun", f"{s.clean.by[0].upper()}{s.clean.by[1:]}", s.by,
+                s.clean.end - s.clean.start, product=s.product, tool=s.tool,
+            )
+            for s in self.sessions
+        ]  # fmt: skip
+        return sorted([*self.booked, *cleans], key=lambda b: (b.start, b.end, b.label))
+
+    # --- rooms ------------------------------------------------------------------------------------------
+    def room_frees(self, job: Job, start: datetime, end: datetime) -> datetime | None:
+        """When a room has a place for a part that is wet in it for a while; None where it has one at once."""
+        most = self.shop.holds.get(job.space) if job.space else None
+        if most is None or job.space is None:
+            return None
+        others = [w for w in self.wet.get(job.space, ()) if w.part != job.key and w.start < end and start < w.end]
+        edges = sorted({start, *(w.start for w in others if w.start > start)})
+        for at in edges:
+            there = [w for w in others if w.start <= at < w.end]
+            if len({w.part for w in there}) >= most:
+                return min(w.end for w in there)
+        return None
+
+    def occupy(self, job: Job, start: datetime, end: datetime) -> None:
+        """Remember that a part is wet in its room."""
+        if job.space is not None:
+            self.wet.setdefault(job.space, []).append(Wet(job.key, start, end))
+
+
+@dataclass(frozen=True, slots=True)
+class PartHands:
+    """The calendar, as one part asks it."""
+
+    calendar: Calendar
+    job: Job
+
+    def busy(self, asked: Asked) -> Busy | None:
+        """Say what keeps a step from beginning; None when all that it takes is free from then on."""
+        found = self.calendar.slot(self.job, asked)
+        return found if isinstance(found, Busy) else None
+
+
+def _line(job: Job, planned: Planned, worker: str, hands: timedelta) -> Booked:
+    step = planned.step
+    return Booked(planned.start, planned.end, step.kind, step.label, worker, hands, job.key, planned)
+
+
+@cache
+def _tool_words(method: str) -> str:
+    return "gun" if method in SPRAYS else method
+
+
+def _tool_of(method: str, product: Product) -> str:
+    """Guns are few; of brushes and rollers there is one for every product."""
+    return "gun" if method in SPRAYS else f"{method} {product.key}"
+
+
+def _hours(span: timedelta) -> str:
+    return f"{span.total_seconds() / 3600:.1f} h"

@@ -1,0 +1,279 @@
+"""A plan of the whole shop at once: serial generation, chain by chain, with a look ahead at windows that would close.
+
+A chain is what has to follow in one go: from a step to the last coat whose window the one before it opens. It is
+placed as a whole, so that nothing gets between that would make it miss; all else fills the gaps.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from uuid import UUID
+
+from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.part.film_clock import mark_of
+from cool_sheen.core.part.placed import Planned, Stuck, Wait
+from cool_sheen.core.part.placing import Placer
+from cool_sheen.core.scheduling.calendar import Booked, Calendar, Job
+from cool_sheen.core.scheduling.crew import Shop
+from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.steps import CoatStep, HeatStep, Step, waits_for
+
+_TRIES = 8
+_TIME_TO_LOSE = timedelta(days=1)
+_DAY_TO_NIGHT = 2.4  # a day has so many times the hours that are worked
+_MARGIN = timedelta(minutes=2)
+_FAR = datetime(9000, 1, 1, tzinfo=UTC)
+_TRIES_FOR_A_ROOM = 60
+PUT_OFF = "later, so that what follows finds its window open"
+A_KEY_COSTS = timedelta(hours=1)  # beside its own time: a coat is put off that long rather than keyed
+
+
+@dataclass(frozen=True, slots=True)
+class PartPlan:
+    """What became of a part: when its last step ends; and where it could not be placed to the end, why."""
+
+    job: Job
+    ends: datetime | None
+    stuck: str = ""
+    held: Wait = Wait.NOTHING
+
+
+@dataclass(frozen=True)
+class ShopPlan:
+    """Everything that is done, in order of time, and what became of each part."""
+
+    lines: tuple[Booked, ...]
+    parts: tuple[PartPlan, ...]
+    shop: Shop
+    calendar: Calendar
+
+    @property
+    def ends(self) -> datetime | None:
+        """When the last part is done; None where nothing is to be done."""
+        return max((p.ends for p in self.parts if p.ends), default=None)
+
+    @property
+    def stuck(self) -> tuple[PartPlan, ...]:
+        """The parts that could not be placed to the end."""
+        return tuple(p for p in self.parts if p.stuck)
+
+    @property
+    def keyings(self) -> int:
+        """How many windows would close before their coat."""
+        return sum(b.planned.opens_again for b in self.lines if b.planned)
+
+    def of(self, part: UUID) -> list[Planned]:
+        """The steps of a part."""
+        return [b.planned for b in self.lines if b.planned and b.part == part]
+
+
+def plan_shop(jobs: Sequence[Job], shop: Shop, floors: Mapping[tuple[UUID, str], datetime] | None = None) -> ShopPlan:
+    """Lay the rest of all parts along time.
+
+    Args:
+        jobs: The parts. One that comes after another is begun when that one is done, where it is among them.
+        shop: Who works when, with which tools.
+        floors: Steps that begin no sooner, for who has looked further ahead.
+
+    Returns: A plan that keeps every window, gate, day's limit, working hour, tool, pot and room. A part that cannot be
+        placed to the end has what could be, and says why.
+    """
+    calendar = Calendar(shop)
+    for (part, step), at in shop.pins.items():
+        calendar.not_before(part, step, at, Wait.PINNED, "it was put there")
+    for (part, step), at in (floors or {}).items():
+        calendar.not_before(part, step, at, Wait.WINDOW, PUT_OFF)
+    runs = {job.key: _Run(job, shop) for job in jobs}
+    ends = _ends_at_best(list(runs.values()), shop)
+    for job in jobs:
+        calendar.take_in(job)
+    done = _in_circles(jobs)
+    while waiting := [run for key, run in runs.items() if key not in done]:
+        ready = [run for run in waiting if run.job.after not in runs or run.job.after in done]
+        run = min(ready, key=lambda r: (r.urgency(ends), r.job.name, r.job.key))
+        calendar, finished = _advance(calendar, run, done)
+        if finished is not None:
+            done[run.job.key] = finished
+    return ShopPlan(tuple(calendar.lines()), tuple(done[job.key] for job in jobs), shop, calendar)
+
+
+def _in_circles(jobs: Sequence[Job]) -> dict[UUID, PartPlan]:
+    """The parts that wait for themselves in the end: they have no plan, and say so."""
+    after, names = {job.key: job.after for job in jobs}, {job.key: job.name for job in jobs}
+    out = {}
+    for job in jobs:
+        chain, at = [job.key], job.after
+        while at is not None and at in after and at not in chain:
+            chain.append(at)
+            at = after[at]
+        if at in chain:
+            words = ", which comes after ".join(names[key] for key in [*chain, at])
+            out[job.key] = PartPlan(job, None, f"{words}: a circle. Say anew which of them comes first.", Wait.AFTER)
+    return out
+
+
+class _Run:
+    """A part while it is placed."""
+
+    def __init__(self, job: Job, shop: Shop) -> None:
+        self.job = job
+        self.placer = Placer(replace(job.situation, day=shop.hours, now=shop.now))
+        self.ends: datetime | None = None
+        self.tail = self._tail()
+
+    def urgency(self, ends: datetime) -> tuple[int, datetime, timedelta]:
+        """Who goes first: what is open now and closes; then who has no time to lose; then who is done the soonest.
+
+        Args:
+            ends: When the whole shop is done at best.
+        """
+        if self.ends is None and (closes := self.placer.closes_first()):
+            return 0, closes, self.tail
+        latest = (self.job.due or ends) - self.tail
+        if latest - self.placer.memory.now < _TIME_TO_LOSE:
+            return 1, latest, self.tail
+        return 2, _FAR, self.tail
+
+    def go_on(self, chain: "_Chain") -> None:
+        """Take over what was placed."""
+        self.placer = chain.placer
+        self.ends = max([at for at in (self.ends, *(p.end for p in chain.placed)) if at], default=None)
+        self.tail = self._tail()
+
+    @property
+    def work(self) -> timedelta:
+        """Hands-on time that is still to come."""
+        return sum((_labour(step) for step in self.placer.ahead()), timedelta())
+
+    def _tail(self) -> timedelta:
+        """How long the rest takes at least, by sheets and hands alone: for the order among parts."""
+        tail, top = self.work * _DAY_TO_NIGHT, next(iter(self.placer.memory.tops.values()), None)
+        product = top.product if top else None
+        for step in self.placer.ahead():
+            tail += _waiting(step, product, self.job)
+            if isinstance(step, CoatStep):
+                product = self.job.situation.products[step.layer.product]
+        return tail
+
+
+def _labour(step: Step) -> timedelta:
+    return timedelta(minutes=labour_minutes(step.kind, step.area_m2, step.method))
+
+
+def _waiting(step: Step, top: Product | None, job: Job) -> timedelta:
+    """How long the film below has a step wait, by its sheet."""
+    minutes = step.wait_minutes
+    if isinstance(step, HeatStep):
+        minutes += step.hold(winter=job.situation.winter) or 0.0
+    if top is not None:
+        wanted = top.rule_for(None).opens if isinstance(step, CoatStep) else waits_for(step)
+        mark = top.drying.named(mark_of(top, wanted)) if wanted else None
+        minutes += mark.ref_minutes if mark else 0.0
+    return timedelta(minutes=minutes)
+
+
+def _ends_at_best(runs: Sequence["_Run"], shop: Shop) -> datetime:
+    """When the whole shop is done at best: by the longest part, or by all the work that there is."""
+    work = sum((run.work for run in runs), timedelta()) * _DAY_TO_NIGHT / shop.crew.painters
+    return shop.now + max([work, *(run.tail for run in runs)])
+
+
+def _advance(calendar: Calendar, run: _Run, done: Mapping[UUID, PartPlan]) -> tuple[Calendar, PartPlan | None]:
+    """Place the next chain of a part; say what became of it, when nothing is left."""
+    first = done.get(run.job.after) if run.job.after else None
+    if first is not None and first.ends is None:
+        words = f"{first.job.name} comes first, and has no end."
+        return calendar, PartPlan(run.job, None, words, Wait.AFTER)
+    if first is not None and first.ends is not None:
+        calendar.not_before(run.job.key, "", first.ends, Wait.AFTER, f"{first.job.name} comes first")
+    best = _look_ahead(calendar, run)
+    run.go_on(best)
+    if best.stuck is not None:
+        return best.calendar, PartPlan(run.job, None, str(best.stuck), best.stuck.wait)
+    return best.calendar, PartPlan(run.job, run.ends or calendar.shop.now) if best.is_last else None
+
+
+@dataclass(frozen=True, slots=True)
+class _Chain:
+    """A chain as it was tried: what was placed, and the calendar with it."""
+
+    placer: Placer
+    calendar: Calendar
+    placed: list[Planned]
+    is_last: bool
+    stuck: Stuck | None
+
+    def costs(self, until: str) -> tuple[bool, datetime]:
+        """What it costs up to a coat: being stuck is worst; then when that is on, each key with its price."""
+        places = [n for n, p in enumerate(self.placed) if p.step.id == until]
+        if not places:
+            return True, _FAR
+        keys = sum(p.opens_again for p in self.placed[: places[-1]])
+        return self.stuck is not None, self.placed[places[-1]].end + keys * A_KEY_COSTS
+
+
+def _look_ahead(calendar: Calendar, run: _Run) -> _Chain:
+    """Try a chain as soon as can be; where a window would close in it, later and later, and take what is best."""
+    best = tried = _chain(calendar, run, {})
+    until = next((p.step.id for p in reversed(best.placed) if isinstance(p.step, CoatStep)), "")
+    floors: dict[str, datetime] = {}
+    for _ in range(_TRIES):
+        put_off = _later(tried)
+        if put_off is None or floors.get(put_off[0], put_off[1] - _MARGIN) >= put_off[1]:
+            break
+        floors[put_off[0]] = put_off[1]
+        tried = _chain(calendar, run, floors)
+        if tried.costs(until) < best.costs(until):
+            best = tried
+    return best
+
+
+def _later(chain: _Chain) -> tuple[str, datetime] | None:
+    """The coat before a window that closes, and when it would have to begin for what follows to find it open."""
+    place = next((n for n, p in enumerate(chain.placed) if p.missed), None)
+    missed = chain.placed[place].missed if place is not None else None
+    if place is None or missed is None:
+        return None
+    before = next((p for p in reversed(chain.placed[:place]) if isinstance(p.step, CoatStep)), None)
+    if before is None:
+        return None
+    return before.step.id, before.start + max(missed.could - missed.closes, timedelta(0)) + _MARGIN
+
+
+def _chain(calendar: Calendar, run: _Run, floors: Mapping[str, datetime]) -> _Chain:
+    """Place a chain on a copy: until no window is open that a coat has to find open."""
+    calendar, placer = calendar.copy(), run.placer.copy()
+    placer.memory.hands = calendar.of(run.job)
+    for step, at in floors.items():
+        calendar.not_before(run.job.key, step, at, Wait.WINDOW, PUT_OFF)
+    placed: list[Planned] = []
+    while True:
+        try:
+            placer, planned = _place(calendar, run.job, placer)
+        except Stuck as stuck:
+            return _Chain(placer, calendar, placed, is_last=False, stuck=stuck)
+        if planned is None:
+            return _Chain(placer, calendar, placed, is_last=True, stuck=None)
+        placed.append(planned)
+        if not planned.inserted and not placer.closes_next(planned.step.zones):
+            return _Chain(placer, calendar, placed, is_last=False, stuck=None)
+
+
+def _place(calendar: Calendar, job: Job, placer: Placer) -> tuple[Placer, Planned | None]:
+    """Place one step, where its room has a place for it, and write it in."""
+    limited = job.space in calendar.shop.holds
+    for _ in range(_TRIES_FOR_A_ROOM):
+        tried = placer.copy() if limited else placer
+        planned = tried.place()
+        if planned is None:
+            return tried, None
+        step = planned.step
+        wet_until = tried.dust_free(step) if limited and isinstance(step, CoatStep) else None
+        frees = calendar.room_frees(job, planned.start, wet_until) if wet_until else None
+        if frees is None:
+            calendar.book(job, planned)
+            if wet_until is not None:
+                calendar.occupy(job, planned.start, wet_until)
+            return tried, planned
+        calendar.not_before(job.key, step.id, frees, Wait.ROOM, "its room is full of wet parts")
+    raise Stuck(f"{step.label} finds its room full, again and again.", step, Wait.ROOM, "its room is full")
