@@ -1,5 +1,6 @@
 """A part on paper: a log, a climate and a system, put together in the core alone."""
 
+from copy import copy
 from datetime import datetime, time, timedelta
 from typing import Any
 from uuid import UUID, uuid4
@@ -70,6 +71,7 @@ class PaperPart:
         self.coats: list[UUID] = []
         self.factor = unknown_factor
         self.pots: dict[str, Any] = {}
+        self.space: UUID | None = None
 
     @property
     def steps(self) -> list[Any]:
@@ -118,13 +120,22 @@ class PaperPart:
                 self.write(hours, payload, step.id)
         return self
 
+    def copy(self) -> "PaperPart":
+        """The same part with a log of its own."""
+        other = copy(self)
+        other.lines, other.coats = list(self.lines), list(self.coats)
+        return other
+
     def look(self, hours: float) -> Situation:
+        return self.look_at(at(hours))
+
+    def look_at(self, now: datetime) -> Situation:
         history = fold(self.lines, [z.uuid for z in self.zones])
-        owed = waited_out(owed_to(self.steps, history, self.zones), history, self.zones, at(hours))
+        owed = waited_out(owed_to(self.steps, history, self.zones), history, self.zones, now)
         revisions = {p.content_hash: p for p in self.products.values()}
         films = zone_films(history, owed, self.climate, self.products, revisions, self.factor)
         return Situation(
-            at(hours), self.zones, owed, films, history, self.climate, self.products, self.day, self.factor, self.pots
+            now, self.zones, owed, films, history, self.climate, self.products, self.day, self.factor, self.pots
         )
 
     def top(self, hours: float) -> CoatClock:

@@ -231,7 +231,7 @@ def test_the_gate_of_a_coat_over_two_films_is_that_of_the_thicker_one():
     part.coat(0, "epoxy", film=60, zones="B")
     part.coat(0, "epoxy", film=160, zones="A")
     gate = slowest_gate(part.look(1.5), part.rest(1.5).steps[0].step, at(1.5))
-    assert [film.wet_film_um for _, film in gate.coat.below] == [160]
+    assert [under.film.wet_film_um for under in gate.coat.below] == [160]
     assert gate.safe_s(seconds(at(1.5))) == pytest.approx(seconds(at(11.32)), abs=60)
 
 

@@ -1,7 +1,7 @@
 """The drying clock: when a film reaches its milestones in the climate that it sees."""
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
@@ -304,24 +304,53 @@ def _crossings(series: Series, threshold_c: float, start_s: float) -> Floats:
     return np.asarray(found[found > start_s])
 
 
+@dataclass(frozen=True, slots=True)
+class Under:
+    """A coat with others on top of it, or the top one: ``to_go_um`` is what it had still to go when it was covered."""
+
+    data: DryingData
+    film: Film  # with the weight of what lay below it
+    to_go_um: Micron | None = None
+
+
+def covered(below: Sequence[Under], clock_of: Callable[[DryingData], Clock], at: datetime) -> tuple[Under, ...]:
+    """Return what of a stack still dries when a coat covers it, each with what it had to go when it was covered.
+
+    Args:
+        below: The stack, bottom first.
+        clock_of: The clock of a sheet where the stack is.
+        at: When the coat ends.
+
+    Returns: A coat counts while it has not reached ``sand``; one that has weighs nothing, now or later.
+    Source: docs/trade.md, Clock: weighted by the share that it still had to go when it was covered.
+    """
+    out = []
+    for under in below:
+        done = clock_of(under.data).share_done("sand", under.film, at)
+        if done < 1:
+            to_go = (1 - done) * under.film.wet_film_um if under.to_go_um is None else under.to_go_um
+            out.append(Under(under.data, under.film, to_go))
+    return tuple(out)
+
+
+def weight(below: Sequence[Under]) -> Micron:
+    """What lies on a coat's time: the wet film that still dries below it. [um]"""
+    return sum(under.to_go_um or 0.0 for under in below)
+
+
 def stacked(films: list[tuple[Clock, Film]]) -> list[Film]:
     """Give each coat of a stack, bottom first, the weight of what still dries below it.
 
-    A coat below counts while it has not reached ``sand``, with the share that it still had to go when it was
-    covered: three coats wet on wet dry like one thick film, coats a day apart nearly like thin ones.
+    Three coats wet on wet dry like one thick film, coats a day apart nearly like thin ones.
     """
-    done: list[tuple[Clock, Film]] = []
-    carried: list[tuple[int, float]] = []  # (place in the stack, wet film still to go when covered)
+    clocks = {clock.data: clock for clock, _ in films}
+    below: tuple[Under, ...] = ()
+    out: list[Film] = []
     for clock, film in films:
-        if done:
-            below_clock, below = done[-1]
-            left = 1 - below_clock.share_done("sand", below, film.start)
-            carried.append((len(done) - 1, left * below.wet_film_um))
-        open_still = sum(
-            um for place, um in carried if done[place][0].share_done("sand", done[place][1], film.start) < 1
-        )
-        done.append((clock, replace(film, below_um=open_still)))
-    return [film for _, film in done]
+        below = covered(below, clocks.__getitem__, film.start)
+        out.append(replace(film, below_um=weight(below)))
+        below = (*below, Under(clock.data, out[-1]))
+    return out
 
 
 def simulate(data: DryingData, series: Series, film: Film, air_movement: str = "gentle") -> Mapping[str, Band]:

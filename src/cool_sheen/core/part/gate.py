@@ -1,7 +1,7 @@
 """The gate of the coat that will really go on: its film, hardener, doses, learned factor, and its minutes."""
 
 import math
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
 
@@ -11,7 +11,7 @@ from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import AS_USUAL, Blend, drying_with, limits_with
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Film, film_with, stacked
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Under, covered, film_with, weight
 from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.units import Micron, Minutes
@@ -32,7 +32,7 @@ class GoingOn:
     coat_kind: str = "full"
     ln_factor_mean: float = 0.0  # what the shop learned
     ln_factor_sd: float = DEFAULT_LN_SD
-    below: tuple[tuple[DryingData, Film], ...] = ()  # what may still be drying under it, bottom first
+    below: tuple[Under, ...] = ()  # what may still be drying under it, bottom first
 
     @classmethod
     def of_sheet(cls, product: Product, blend: Blend = AS_USUAL) -> "GoingOn":
@@ -65,10 +65,6 @@ class CoatGate:
 
     climate: PartClimate
     coat: GoingOn
-    _below: list[tuple[Clock, Film]] = field(init=False)
-
-    def __post_init__(self) -> None:
-        self._below = [(self.climate.clock(data), film) for data, film in self.coat.below]
 
     @cached_property
     def _safe(self) -> Milestone:
@@ -94,8 +90,8 @@ class CoatGate:
         """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
         coat = self.coat
         film = film_with(instant(ended_s), coat.wet_film_um, coat.coat_kind, coat.blend)
-        if self._below and mark.name not in SURFACE_MARKS:
-            film = stacked([*self._below, (self._clock, film)])[-1]
+        if coat.below and mark.name not in SURFACE_MARKS:
+            film = replace(film, below_um=weight(covered(coat.below, self.climate.clock, film.start)))
         late = film.ln_factor_mean + coat.ln_factor_mean + P90 * coat.ln_factor_sd
         return self._clock.needed_s(mark, film) * math.exp(late)
 

@@ -5,14 +5,11 @@ from dataclasses import dataclass, replace
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import Blend, drying_with
-from cool_sheen.core.drying.clock import Band, Film, stacked
-from cool_sheen.core.drying.milestones import DryingData
+from cool_sheen.core.drying.clock import Band, Film, Under, covered, weight
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import FactorOf, known_of, mark_of, taught
 from cool_sheen.core.part.key import NO_KEY, Key
 from cool_sheen.core.part.situation import ZoneFilm
-
-_WEIGHS = 3  # coats below the last one that may still be drying
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +32,7 @@ class Top:
 
     product: Product
     bands: Mapping[str, Band]
-    stack: tuple[tuple[DryingData, Film], ...]
+    stack: tuple[Under, ...]
     climate: PartClimate
     key: Key = NO_KEY
     layer_id: str = ""
@@ -52,7 +49,9 @@ class Top:
         top = film.top
         if top is None:
             return None
-        stack = tuple((c.drying, c.film) for c in film.clocks[-_WEIGHS:])
+        stack: tuple[Under, ...] = ()
+        for c in film.clocks:
+            stack = (*covered(stack, film.climate.clock, c.film.start), Under(c.drying, c.film))
         return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id, top.gritty)
 
     def with_key(self, key: Key) -> "Top":
@@ -85,9 +84,8 @@ def laid(
         climate: What the zones see.
         factor: What the shop has learned of the product where the part stands.
     """
-    under = below.stack[-_WEIGHS:] if below else ()
+    under = covered(below.stack, climate.clock, film.start) if below else ()
     data = drying_with(product.drying, blend.hardener)
-    clock = climate.clock(data)
-    film = stacked([*((climate.clock(d), f) for d, f in under), (clock, film)])[-1]
+    clock, film = climate.clock(data), replace(film, below_um=weight(under))
     bands = taught(clock, film, [], known_of(factor, product, film.coat_kind), climate.stands)
-    return Top(product, bands, (*under, (data, film)), climate, layer_id=layer_id)
+    return Top(product, bands, (*under, Under(data, film)), climate, layer_id=layer_id)

@@ -79,6 +79,7 @@ class Session:
     last: datetime
     clean: Taken
     by: str  # who cleans it
+    coats: tuple[tuple[datetime, datetime], ...]
 
     @property
     def all_of_it(self) -> tuple[datetime, datetime]:
@@ -245,7 +246,7 @@ class Calendar:
         found = self._somebody("coat", at, lasts, asked, old)
         if isinstance(found, Busy):
             return found
-        batch, mixed, by, busy = self._mix(job, product, asked, end)
+        batch, mixed, by, busy = self._mix(job, product, asked, old)
         if busy is not None:
             return busy
         first, last = (min(at, joins.first), max(end, joins.last)) if joins else (at, end)
@@ -253,7 +254,9 @@ class Calendar:
             joins.clean if joins and not is_last else Taken(end, end + cleaning, f"cleaning the {_tool_words(method)}")
         )
         cleaner = joins.by if joins and not is_last else found
-        session = Session(_tool_of(method, product), place, product.key, asked.blend, first, last, clean, cleaner)
+        coats = (*(joins.coats if joins else ()), (at, end))
+        tool = _tool_of(method, product)
+        session = Session(tool, place, product.key, asked.blend, first, last, clean, cleaner, coats)
         return Slot(found, session, joins, batch, mixed, by)
 
     def _tool(
@@ -269,33 +272,42 @@ class Calendar:
             and asked.at <= s.last + _STANDS
             and end >= s.first - _STANDS
         ]
+        frees: list[tuple[datetime, str]] = []
+        words = _tool_words(method)
         for joined in sorted(same, key=lambda s: abs(s.first - asked.at)):
             first, last = min(asked.at, joined.first), max(end, joined.last) + cleaning
             others = (s for s in mine if s is not joined and s.place == joined.place)
-            if not any(s.first < last and first < s.clean.end for s in others):
+            if any(s.first < last and first < s.clean.end for s in others):
+                continue
+            in_use = [to for since, to in joined.coats if since < end and asked.at < to]
+            if not in_use:
                 return joined, joined.place, None
-        in_the_way: list[Session] = []
+            frees.append((max(in_use), f"the {words} is in use"))
         for place in range(self.shop.crew.guns if tool == "gun" else 1):
             clash = [s for s in mine if s.place == place and s.first < end + cleaning and asked.at < s.clean.end]
             if not clash:
                 return None, place, None
-            in_the_way.append(max(clash, key=lambda s: s.clean.end))
-        soonest = min(in_the_way, key=lambda s: s.clean.end)
-        what = self._product_words(soonest)
-        return None, 0, Busy(soonest.clean.end, Wait.GUN, f"the {_tool_words(method)} has {what} in it", what)
+            last_one = max(clash, key=lambda s: s.clean.end)
+            frees.append((last_one.clean.end, f"the {words} has {self._product_words(last_one)} in it"))
+        until, because = min(frees)
+        return None, 0, Busy(until, Wait.GUN, because)
 
     def _product_words(self, session: Session) -> str:
         line = next((b for b in self.booked if b.product == session.product and b.kind == "mix"), None)
         return line.label.removeprefix("Mix ") if line else session.product
 
     def _mix(
-        self, job: Job, product: Product, asked: Asked, end: datetime
+        self, job: Job, product: Product, asked: Asked, but: Taken | None
     ) -> tuple[Batch | None, Taken | None, str, Busy | None]:
         """The pot that a coat comes from: one that is there, or one to be mixed before it; else from when there is."""
+        end = asked.at + asked.labour
         usable = [
             b
             for b in self.batches
-            if (b.product, b.blend) == (product.key, asked.blend) and b.of in (None, job.key) and end <= b.gels
+            if (b.product, b.blend) == (product.key, asked.blend)
+            and b.of in (None, job.key)
+            and end <= b.gels
+            and (b.of or end <= self._gels(job, product, asked.blend, b.begun + _MIXING))  # it stands where it is used
         ]
         if ready := next((b for b in usable if b.usable <= asked.at), None):
             return ready, None, "", None
@@ -303,33 +315,38 @@ class Calendar:
             if later.usable <= asked.at + DRAWN_TOGETHER and (asked.closes is None or later.usable <= asked.closes):
                 words = f"drawn together: it comes out of the pot of {product.name} that is mixed by then"
                 return None, None, "", Busy(later.usable, Wait.MIX, words)
-        return self._new_mix(job, product, asked, end)
+        return self._new_mix(job, product, asked, but)
 
     def _new_mix(
-        self, job: Job, product: Product, asked: Asked, end: datetime
+        self, job: Job, product: Product, asked: Asked, but: Taken | None
     ) -> tuple[Batch | None, Taken | None, str, Busy | None]:
         induct = timedelta(minutes=product.mix.induction_minutes)
         latest = asked.at - induct - _MIXING
         label = f"Mix {product.name}"
-        start = latest
+        start, end = latest, asked.at + asked.labour
         while start >= max(self.shop.now, latest - _LOOKS_BACK):  # as late as can be, so that the pot lasts
             clashes: list[datetime] = []
             for worker in self.shop.crew.workers:
                 if not worker.does("mix"):
                     continue
-                free, _ = self._free(worker.name, start, _MIXING)
+                free, _ = self._free(worker.name, start, _MIXING, but)
                 if free <= start:
                     batch = self._batch(job, product, asked, start + _MIXING)
-                    if end <= batch.gels or batch.gels - batch.usable < asked.labour:
+                    longer_than_any = (
+                        batch.gels - batch.usable < asked.labour and start == latest
+                    )  # mixed in several goes
+                    if end <= batch.gels or longer_than_any:
                         return batch, Taken(start, start + _MIXING, label), worker.name, None
                     start = self.shop.now - timedelta(days=1)  # mixed any sooner it gels sooner
                     break
-                clash = self.diaries[worker.name].clash(start, start + _MIXING)
+                clash = self.diaries[worker.name].clash(start, start + _MIXING, but)
                 clashes.append(clash.start - _MIXING if clash else self._closed_before(start) - _MIXING)
             else:
                 start = min(max(clashes), start - timedelta(minutes=1))
         soonest = min(
-            self._free(w.name, max(self.shop.now, latest), _MIXING)[0] for w in self.shop.crew.workers if w.does("mix")
+            self._free(w.name, max(self.shop.now, latest), _MIXING, but)[0]
+            for w in self.shop.crew.workers
+            if w.does("mix")
         )
         until = max(soonest + _MIXING + induct, asked.at + timedelta(minutes=1))
         words = "its mix is made first" + (f", and stands {product.mix.induction_minutes:g} min" if induct else "")
@@ -341,13 +358,17 @@ class Calendar:
         return day_end if day_end < at else self.shop.hours.closing(at - timedelta(days=1))
 
     def _batch(self, job: Job, product: Product, asked: Asked, mixed: datetime) -> Batch:
-        minutes, begun = product.mix.pot_life_minutes, mixed - _MIXING
         usable = mixed + timedelta(minutes=product.mix.induction_minutes)
-        gels = mixed + KEEPS
-        if minutes:
-            aging = self._paces(job.situation.climate, product.ref_temp_c)
-            gels = aging.gels(mixed, minutes * asked.blend.reactive_factor) or gels
-        return Batch(self._batch_number, product.key, asked.blend, begun, usable, gels)
+        gels = self._gels(job, product, asked.blend, mixed)
+        return Batch(self._batch_number, product.key, asked.blend, mixed - _MIXING, usable, gels)
+
+    def _gels(self, job: Job, product: Product, blend: Blend, mixed: datetime) -> datetime:
+        """When a mix can be used no more that stands where a part does."""
+        minutes = product.mix.pot_life_minutes
+        if minutes is None:
+            return mixed + KEEPS
+        aging = self._paces(job.situation.climate, product.ref_temp_c)
+        return aging.gels(mixed, minutes * blend.reactive_factor) or mixed + KEEPS
 
     def _paces(self, climate: PartClimate, ref_temp_c: float) -> Aging:
         key = (climate, ref_temp_c)
