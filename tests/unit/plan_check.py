@@ -5,6 +5,7 @@ Nothing here asks the planner or the part's account: films come from the folded 
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
+from itertools import accumulate, pairwise
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -42,7 +43,7 @@ def _hands(lines: Sequence[Booked], shop: Shop) -> list[str]:
             out += [f"the helper does {b.label}" for b in mine if b.kind not in HELPS]
         out += [
             f"{name} is at {b.label} and at {a.label} at {b.start}"
-            for a, b in zip(mine, mine[1:], strict=False)
+            for a, b in pairwise(mine)
             if b.start < a.start + a.hands
         ]
         out += [f"{b.label} at {b.start} is out of hours" for b in mine if not _is_open(shop, b.start, b.hands)]
@@ -79,28 +80,25 @@ def _product(line: Booked, parts: Mapping[UUID, PaperPart]) -> Any:
 def _tools(lines: Sequence[Booked], parts: Mapping[UUID, PaperPart], shop: Shop) -> list[str]:
     """One product in a tool at a time, and a clean-out before the next; so many guns, and no more."""
     out = []
-    edges: list[tuple[datetime, int]] = []
     for tool in {b.tool for b in lines if b.tool}:
         coats = sorted((b for b in lines if b.tool == tool and b.kind == "coat"), key=lambda b: b.start)
         cleans = sorted((b for b in lines if b.tool == tool and b.kind == "clean_gun"), key=lambda b: b.start)
-        for coat in coats:
-            after = [c for c in cleans if c.product == coat.product and c.start >= coat.end]
-            if not after:
-                out.append(f"{tool} is never cleaned after {coat.label}")
+        out += [
+            f"{tool} is never cleaned after {coat.label}"
+            for coat in coats
+            if not any(c.product == coat.product and c.start >= coat.end for c in cleans)
+        ]
         if shop.crew.guns == 1 or tool != "gun":
-            for a, b in zip(coats, coats[1:], strict=False):
+            for a, b in pairwise(coats):
                 between = [c for c in cleans if a.end <= c.start and c.end <= b.start and c.product == a.product]
                 if a.product != b.product and not between:
                     out.append(f"{tool} goes from {a.label} to {b.label} uncleaned")
                 if b.start < a.end:
                     out.append(f"{tool} is at {a.label} and at {b.label}")
-        elif tool == "gun":
-            edges += [e for b in coats for e in ((b.start, 1), (b.end, -1))]
-    at_once = 0
-    for _, step in sorted(edges):
-        at_once += step
-        if at_once > shop.crew.guns:
-            out.append("more coats at once than guns")
+        else:
+            edges = [e for b in coats for e in ((b.start, 1), (b.end, -1))]
+            most = max(accumulate(step for _, step in sorted(edges)), default=0)
+            out += ["more coats at once than guns"] if most > shop.crew.guns else []
     return out
 
 
@@ -163,7 +161,7 @@ def _part(lines: list[Booked], paper: PaperPart, shop: Shop) -> list[str]:
     out, written = [], paper.copy()
     out += [
         f"{b.label} begins before {a.label} is done"
-        for a, b in zip(lines, lines[1:], strict=False)
+        for a, b in pairwise(lines)
         if b.start < a.end - A_SECOND and "wait" not in (a.kind, b.kind)
     ]
     for line in lines:
@@ -194,9 +192,9 @@ def _coat(line: Booked, planned: Planned, paper: PaperPart, situation: Any, shop
             product.drying, product.limits.limits(), step.coat.wet_film_um, line.hands.total_seconds() / 60,
             coat_kind=step.coat.kind, below=stack,
         ).mixed(planned.blend)  # fmt: skip
-        if shut := CoatGate(film.climate, coat).shut_at(line.start):
-            if shut.to_s - seconds(line.start) > 90:
-                out.append(f"{line.label} at {line.start}: {shut.reason}")
+        shut = CoatGate(film.climate, coat).shut_at(line.start)
+        if shut and shut.to_s - seconds(line.start) > 90:
+            out.append(f"{line.label} at {line.start}: {shut.reason}")
         if product.coats_a_day:
             day = shop.hours.day_of(line.end)
             had = [
@@ -226,11 +224,10 @@ def _window(line: Booked, film: Any, product: Any, shop: Shop) -> list[str]:
         shut = closes.likely if now else closes.early
         lifted = rule.lifts_until and top.bands[rule.lifts_until].late
         over = shut is not None and line.start > shut + A_SECOND
-        if over and not (
-            ":fresh" in line.planned.step.id and (not rule.lifts_until or lifted and line.start >= lifted)
-        ):
-            if not (top.product.key == product.key and not top.keyed_by):
-                out.append(f"{line.label} at {line.start} goes on a film that closed at {shut}")
+        may_lie = not rule.lifts_until or (lifted and line.start >= lifted)
+        fresh = ":fresh" in line.planned.step.id or (top.product.key == product.key and not top.keyed_by)
+        if over and not (fresh and may_lie):
+            out.append(f"{line.label} at {line.start} goes on a film that closed at {shut}")
     return out
 
 

@@ -1,10 +1,9 @@
 """The plan of a shop: whatever it plans could be followed, and it says why where it cannot."""
 
 from datetime import time, timedelta
-from uuid import UUID, uuid4
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
-import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.support import T0

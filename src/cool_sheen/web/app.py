@@ -9,7 +9,7 @@ from cool_sheen import __version__
 from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.web import problems
-from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing
+from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing, planning
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
@@ -91,7 +91,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)
-    for calculators in (climate, coatings, drying, film, materials, mixing):
+    for calculators in (climate, coatings, drying, film, materials, mixing, planning):
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
     @app.get("/healthz", tags=["health"])

@@ -20,7 +20,8 @@ HEADERS = {
 }
 # Stateless: a script without an origin may ask them.
 CALCULATORS = tuple(
-    f"/api/v1/{room}/" for room in ("climate", "coatings", "drying", "film", "materials", "mixing", "sanding")
+    f"/api/v1/{room}/"
+    for room in ("climate", "coatings", "drying", "film", "materials", "mixing", "planning", "sanding")
 )
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 UPLOADS = ("/weather/records", "/shelf/import")

@@ -334,7 +334,7 @@ def covered(below: Sequence[Under], clock_of: Callable[[DryingData], Clock], at:
 
 
 def weight(below: Sequence[Under]) -> Micron:
-    """What lies on a coat's time: the wet film that still dries below it. [um]"""
+    """What lies on a coat's time: the wet film that still dries below it. [um] Source: docs/trade.md, Clock."""
     return sum(under.to_go_um or 0.0 for under in below)
 
 
