@@ -20,7 +20,7 @@ from cool_sheen.core.part.key import WIPE_LASTS
 from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.scheduling.calendar import Booked
 from cool_sheen.core.scheduling.crew import HELPS, Shop
-from cool_sheen.core.work.owed import Stand
+from cool_sheen.core.work.walk import Stand
 
 A_SECOND = timedelta(seconds=1)
 SPRAYED = ("hvlp", "conventional", "airless")

@@ -10,10 +10,12 @@ from tests.support import T0
 from tests.unit.paper import PaperPart, climate, zone
 from tests.unit.plan_check import breaches
 
+from cool_sheen.core.scheduling.again import keep_to
 from cool_sheen.core.scheduling.calendar import Job
 from cool_sheen.core.scheduling.crew import Blocked, Crew, Shop
 from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
 from cool_sheen.core.work.hours import WorkingHours
+from cool_sheen.service.kept_plans import before_of, lines_of
 
 DAY = WorkingHours.every_day(time(7), time(17), ZoneInfo("UTC"))
 ROOMS = (UUID(int=1), UUID(int=2))
@@ -81,3 +83,27 @@ def test_whatever_is_planned_could_be_followed(made):
     for first, then in ((p, q) for p in plan.parts for q in plan.parts if q.job.after == p.job.key):
         begins = min((b.start for b in plan.lines if b.part == then.job.key), default=None)
         assert begins is None or (first.ends is not None and begins >= first.ends)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@given(shops())
+def test_a_plan_that_nothing_has_changed_about_still_holds(made):
+    parts, shop, after = made
+    plan, named = plan_of(parts, shop, after)
+    jobs = [p.job for p in plan.parts]
+    again = keep_to(jobs, shop, before_of(lines_of(plan)))
+    was = {
+        (b.part, b.planned.step.id, b.planned.step.zones): b.start for b in plan.lines if b.planned and b.kind != "wait"
+    }
+    will = {
+        (b.part, b.planned.step.id, b.planned.step.zones): b.start
+        for b in again.lines
+        if b.planned and b.kind != "wait"
+    }
+    late = {
+        k[1]: (will.get(k), at)
+        for k, at in was.items()
+        if will.get(k) is None or abs(will[k] - at) > timedelta(minutes=5)
+    }
+    assert late == {}
+    assert breaches([b for b in again.lines if b.part is None or b.part in named], named, shop) == [] or plan.stuck

@@ -73,6 +73,11 @@ class PartNow:
         return self.owed.rows
 
     @property
+    def stays_until(self) -> datetime | None:
+        """Until when somebody is there who has just worked on it out of hours."""
+        return self._day.until
+
+    @property
     def version(self) -> tuple[Hashable, ...]:
         """As long as it is the same, so is all but what moves with the weather."""
         return self._logged.version

@@ -41,6 +41,7 @@ class NewSpace(BaseModel):
     extraction: bool = False
     shade: bool = False
     wind_break: bool = False
+    holds: Annotated[int, Field(ge=1, le=200)] | None = None
 
 
 def set_up(unit: Unit, ways: Ways, spaces: list[NewSpace], *, seed: int, demo: bool = False) -> Shop:
@@ -114,7 +115,7 @@ def _describe(unit: Unit, space: Space, new: NewSpace) -> None:
     space.air_movement = new.air_movement or SPACE_KINDS[new.kind][1]
     space.has_sensor, space.lag_h = new.has_sensor, new.lag_h
     space.floor_damped, space.extraction = new.floor_damped, new.extraction
-    space.shade, space.wind_break = new.shade, new.wind_break
+    space.shade, space.wind_break, space.holds = new.shade, new.wind_break, new.holds
 
 
 def set_place(unit: Unit, latitude: float | None, longitude: float | None) -> None:

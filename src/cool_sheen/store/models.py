@@ -11,6 +11,10 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from cool_sheen.store.types import Money, UtcDateTime
 
 
+def _alone() -> dict[str, Any]:
+    return {"painters": 1, "helper": False, "guns": 1}
+
+
 def _usual_equipment() -> dict[str, Any]:
     return {"hvlp": [600.0, 25.0], "conventional": [600.0, 25.0], "airless": [None, 250.0]}
 
@@ -49,6 +53,7 @@ class Shop(Base):
     fresh_can: Mapped[bool] = mapped_column(default=True)  # each session begins with a fresh can
     alarm: Mapped[str] = mapped_column(default="chime")
     keys: Mapped[bool] = mapped_column(default=True)
+    crew: Mapped[dict[str, Any]] = mapped_column(default=_alone)
 
 
 class Space(Base):
@@ -67,6 +72,7 @@ class Space(Base):
     extraction: Mapped[bool] = mapped_column(default=False)
     shade: Mapped[bool] = mapped_column(default=False)
     wind_break: Mapped[bool] = mapped_column(default=False)
+    holds: Mapped[int | None] = mapped_column(default=None)  # wet parts at a time; any number when None
 
 
 class SpaceAsItWas(Base):
@@ -226,6 +232,18 @@ class LogTarget(Base):
     part_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("part.uuid"))
     zone_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("zone.uuid"))
     __table_args__ = (Index("ix_log_target_part", "part_uuid", "seq"),)
+
+
+class PlanRow(Base):
+    """A plan of the shop that was kept: what was asked, and what came of it. One of them is followed."""
+
+    __tablename__ = "plan"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    made_at: Mapped[datetime]
+    name: Mapped[str]
+    state: Mapped[str]  # followed, kept
+    asked: Mapped[dict[str, Any]]
+    said: Mapped[dict[str, Any]]
 
 
 class StockMovement(Base):

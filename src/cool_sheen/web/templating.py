@@ -23,10 +23,10 @@ from cool_sheen.web.forms import mark
 from cool_sheen.web.guide import chapter_of
 from cool_sheen.web.views.week import week_in_words
 
-IN_THE_BOOTH = ("Bench", "Jobs", "Mix", "Weather")  # what gloves need; the others come back by day
+IN_THE_BOOTH = ("Bench", "Jobs", "Plan", "Mix", "Weather")  # what gloves need; the others come back by day
 PAGES = (
-    ("Bench", "/"), ("Jobs", "/jobs"), ("Mix", "/mix"), ("Stores", "/stores"), ("Weather", "/weather"),
-    ("Systems", "/systems"), ("Shelf", "/shelf"),
+    ("Bench", "/"), ("Jobs", "/jobs"), ("Plan", "/plan"), ("Mix", "/mix"), ("Stores", "/stores"),
+    ("Weather", "/weather"), ("Systems", "/systems"), ("Shelf", "/shelf"),
 )  # fmt: skip
 
 

@@ -26,6 +26,7 @@ class Wait(StrEnum):
     MIX = "mix"  # its mix is made first
     AFTER = "after"  # another part comes first
     PINNED = "pinned"  # somebody put it there
+    PLANNED = "planned"  # an earlier plan has it then
     WINDOW = "window"  # it waits so that what follows finds its window open
 
 

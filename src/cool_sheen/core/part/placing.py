@@ -34,6 +34,7 @@ from cool_sheen.core.work.steps import (
     waits_for,
 )
 
+WIPED_AHEAD = timedelta(minutes=30)  # a wipe that a coat wants again may come that long before it
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
 
@@ -259,12 +260,11 @@ class Placer:
             return part, frozenset()
         start, labour, blend = fit.at, self.memory.labour(part), self.memory.mix(part.layer, fit.at)
         if stale := self.memory.stale(part.zones, start):
-            wiping = self._add(
-                _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit),
-                replace(fit, because=f"the last wipe is over a night old; {fit.because}"),
-                inserted=True,
-            )
-            return wiping, frozenset()
+            wipe = _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit)
+            before = start - self.memory.labour(wipe) - WIPED_AHEAD
+            just_before = max(self.memory.now, min(before, self.memory.hands.planned(wipe) or before))
+            because = f"the last wipe is over a night old; {fit.because}"
+            return self._add(wipe, replace(fit, at=just_before, because=because), inserted=True), frozenset()
         closing = min(
             (w.closes for w in windows if w and w.closes and w.closes.early),
             key=lambda b: b.early or start,

@@ -1,7 +1,9 @@
 """What a part has reached by a date: which marks of its last films, and what it may be used for by then."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.drying.milestones import WORDS
@@ -53,14 +55,19 @@ def by_date(situation: Situation, at: datetime) -> ByDate:
     """
     placed, tops, stuck = lay_all(situation)
     coats = [p.end for p in placed if isinstance(p.step, CoatStep)]
+    return reached(tops, at, max(coats, default=None), stuck)
+
+
+def reached(tops: Mapping[UUID, Top | None], at: datetime, last_coat: datetime | None, stuck: str = "") -> ByDate:
+    """Say what films reach by a date that lie on top when all is done; nothing is, where a zone stays bare."""
     films = list(dict.fromkeys(t for t in tops.values() if t is not None))
     if len(films) == 0 or any(t is None for t in tops.values()):
-        return ByDate(at, (), (), tuple(u for uses in USES.values() for u in uses), max(coats, default=None), stuck)
+        return ByDate(at, (), (), tuple(u for uses in USES.values() for u in uses), last_coat, stuck)
     marks = tuple(_reached(name, [t.bands[name] for t in films if name in t.bands], at) for name in _SHOWN)
     safe = [use for name, uses in USES.items() if _safe(name, films, at) for use in uses]
     not_yet = [use for uses in USES.values() for use in uses if use not in safe]
     known = tuple(mark for mark in marks if mark is not None)
-    return ByDate(at, known, tuple(safe), tuple(not_yet), max(coats, default=None), stuck)
+    return ByDate(at, known, tuple(safe), tuple(not_yet), last_coat, stuck)
 
 
 def _reached(name: str, bands: list[Band], at: datetime) -> Reached | None:

@@ -23,7 +23,7 @@ from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.scheduling.crew import KEEPS, MIX_MINUTES, NO_TOOL, SPRAYS, STANDS_MINUTES, Shop
 from cool_sheen.core.scheduling.diary import Diary, Taken
 from cool_sheen.core.work.labour import WAYS
-from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.core.work.steps import CoatStep, Step
 
 _MIXING, _STANDS = timedelta(minutes=MIX_MINUTES), timedelta(minutes=STANDS_MINUTES)
 DRAWN_TOGETHER = timedelta(minutes=90)  # a coat waits that long to come out of a pot that is mixed anyhow
@@ -117,6 +117,7 @@ class Booked:
     batch: int | None = None
     product: str = ""
     tool: str = ""
+    place: int = 0  # which of the guns
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +141,7 @@ class Calendar:
     wet: dict[UUID, list[Wet]] = field(default_factory=dict)
     booked: list[Booked] = field(default_factory=list)
     floors: dict[tuple[UUID, str], tuple[datetime, Wait, str]] = field(default_factory=dict)
+    usual: dict[tuple[UUID, str], str] = field(default_factory=dict)  # who is to do a step, where somebody is
     _aging: dict[tuple[PartClimate, float], Aging] = field(default_factory=dict)
     _batch_number: int = 0
 
@@ -185,15 +187,15 @@ class Calendar:
                 return Busy(floor[0], floor[1], floor[2])
         if isinstance(asked.step, CoatStep):
             return self._coat(job, asked, asked.step)
-        found = self._somebody(asked.step.kind, asked.at, asked.labour, asked)
+        found = self._somebody(job, asked, asked.labour)
         return found if isinstance(found, Busy) else Slot(found)
 
-    def _somebody(
-        self, kind: str, at: datetime, labour: timedelta, asked: Asked, but: Taken | None = None
-    ) -> str | Busy:
-        """Who is free for a stretch of work that begins at an instant; else what is in the way, and until when."""
+    def _somebody(self, job: Job, asked: Asked, labour: timedelta, but: Taken | None = None) -> str | Busy:
+        """Who is free for a stretch of work that begins when it is asked for; else what is in the way."""
+        kind, at = asked.step.kind, asked.at
         soonest: tuple[datetime, Taken | None] | None = None
-        for worker in self.shop.crew.workers:
+        usual = self.usual.get((job.key, asked.step.id))
+        for worker in sorted(self.shop.crew.workers, key=lambda w: w.name != usual):
             if not worker.does(kind):
                 continue
             start, clash = self._free(worker.name, at, labour, but)
@@ -234,7 +236,7 @@ class Calendar:
         product, at, end = job.situation.products[step.layer.product], asked.at, asked.at + asked.labour
         method = step.method if step.method in product.methods else product.methods[0]
         if method == NO_TOOL:
-            found = self._somebody("coat", at, asked.labour, asked)
+            found = self._somebody(job, asked, asked.labour)
             return found if isinstance(found, Busy) else Slot(found)
         joins, place, busy = self._tool(method, product, asked, end)
         if busy is not None:
@@ -243,7 +245,7 @@ class Calendar:
         is_last = joins is None or end > joins.last
         lasts = asked.labour + (cleaning if is_last else timedelta(0))
         old = joins.clean if joins and is_last else None
-        found = self._somebody("coat", at, lasts, asked, old)
+        found = self._somebody(job, asked, lasts, old)
         if isinstance(found, Busy):
             return found
         batch, mixed, by, busy = self._mix(job, product, asked, old)
@@ -331,7 +333,7 @@ class Calendar:
                     continue
                 free, _ = self._free(worker.name, start, _MIXING, but)
                 if free <= start:
-                    batch = self._batch(job, product, asked, start + _MIXING)
+                    batch = self._batch(job, product, asked.blend, start + _MIXING)
                     longer_than_any = (
                         batch.gels - batch.usable < asked.labour and start == latest
                     )  # mixed in several goes
@@ -357,10 +359,10 @@ class Calendar:
         day_end = self.shop.hours.closing(at)
         return day_end if day_end < at else self.shop.hours.closing(at - timedelta(days=1))
 
-    def _batch(self, job: Job, product: Product, asked: Asked, mixed: datetime) -> Batch:
+    def _batch(self, job: Job, product: Product, blend: Blend, mixed: datetime) -> Batch:
         usable = mixed + timedelta(minutes=product.mix.induction_minutes)
-        gels = self._gels(job, product, asked.blend, mixed)
-        return Batch(self._batch_number, product.key, asked.blend, mixed - _MIXING, usable, gels)
+        gels = self._gels(job, product, blend, mixed)
+        return Batch(self._batch_number + 1, product.key, blend, mixed - _MIXING, usable, gels)
 
     def _gels(self, job: Job, product: Product, blend: Blend, mixed: datetime) -> datetime:
         """When a mix can be used no more that stands where a part does."""
@@ -379,6 +381,30 @@ class Calendar:
         return self._aging[key]
 
     # --- writing in -------------------------------------------------------------------------------------
+    def mix(self, job: Job, product: Product, blend: Blend, at: datetime, by: str) -> None:
+        """Have a pot mixed at an instant, if somebody has the time; one of them is asked first."""
+        for worker in sorted(self.shop.crew.workers, key=lambda w: w.name != by):
+            if worker.does("mix") and self._free(worker.name, at, _MIXING)[0] <= at:
+                self._pour(self._batch(job, product, blend, at + _MIXING), f"Mix {product.name}", worker.name)
+                return
+
+    def load(self, session: Session) -> None:
+        """Have a tool loaded as it was to be, if its clean-out still has its time."""
+        clean = session.clean
+        if clean.start >= self.shop.now and self.diaries[session.by].clash(clean.start, clean.end) is None:
+            self.sessions.append(session)
+            self._take(session.by, clean)
+
+    def _pour(self, batch: Batch, label: str, worker: str) -> None:
+        """Write a pot in that is mixed."""
+        self._batch_number = batch.number
+        end = batch.begun + _MIXING
+        self.batches.append(batch)
+        self._take(worker, Taken(batch.begun, end, label))
+        self.booked.append(
+            Booked(batch.begun, end, "mix", label, worker, _MIXING, batch=batch.number, product=batch.product)
+        )
+
     def book(self, job: Job, planned: Planned) -> None:
         """Write a step in that was placed by these hands."""
         if planned.step.kind == "wait":
@@ -388,22 +414,16 @@ class Calendar:
         if isinstance(slot, Busy):
             raise AssertionError(f"{planned.step.label} was placed where it cannot be: {slot.because}")
         if slot.mixed is not None and slot.batch is not None:
-            self._batch_number += 1
-            self.batches.append(slot.batch)
-            self._take(slot.mixed_by, slot.mixed)
-            self.booked.append(
-                Booked(
-                    slot.mixed.start, slot.mixed.end, "mix", slot.mixed.by, slot.mixed_by, _MIXING,
-                    batch=slot.batch.number, product=slot.batch.product,
-                )
-            )  # fmt: skip
+            self._pour(slot.batch, slot.mixed.by, slot.mixed_by)
         label = f"{planned.step.label}, {job.name}"
         self._take(slot.worker, Taken(planned.start, planned.start + planned.labour, label))
         line = _line(job, planned, slot.worker, planned.labour)
         if slot.session is not None:
             self._load(slot.session, slot.joins)
             batch = slot.batch.number if slot.batch else None
-            line = replace(line, batch=batch, product=slot.session.product, tool=slot.session.tool)
+            line = replace(
+                line, batch=batch, product=slot.session.product, tool=slot.session.tool, place=slot.session.place
+            )
         self.booked.append(line)
 
     def _load(self, session: Session, joins: Session | None) -> None:
@@ -425,10 +445,13 @@ class Calendar:
         cleans = [
             Booked(
                 s.clean.start, s.clean.end, "clean_gun", f"{s.clean.by[0].upper()}{s.clean.by[1:]}", s.by,
-                s.clean.end - s.clean.start, product=s.product, tool=s.tool,
+                s.clean.end - s.clean.start, product=s.product, tool=s.tool, place=s.place,
             )
             for s in self.sessions
+            if s.coats
         ]  # fmt: skip
+        used = {b.batch for b in self.booked if b.kind == "coat"}
+        self.booked = [b for b in self.booked if b.kind != "mix" or b.batch in used]
         return sorted([*self.booked, *cleans], key=lambda b: (b.start, b.end, b.label))
 
     # --- rooms ------------------------------------------------------------------------------------------
@@ -462,6 +485,11 @@ class PartHands:
         """Say what keeps a step from beginning; None when all that it takes is free from then on."""
         found = self.calendar.slot(self.job, asked)
         return found if isinstance(found, Busy) else None
+
+    def planned(self, step: Step) -> datetime | None:
+        """When an earlier plan has a step of the part."""
+        floor = self.calendar.floors.get((self.job.key, step.id))
+        return floor[0] if floor and floor[1] is Wait.PLANNED else None
 
 
 def _line(job: Job, planned: Planned, worker: str, hands: timedelta) -> Booked:

@@ -6,7 +6,6 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.steps import Zones
 
 HELPS = frozenset({"turn", "wipe", "tack"})  # what a helper may do alone
 MIX_MINUTES, STANDS_MINUTES = 8.0, 60.0  # stirred and measured; paint that may stand in a tool between two coats
@@ -52,9 +51,6 @@ class Blocked:
     why: str
 
 
-StepOn = tuple[UUID, str, Zones | None]  # a part's step, on some of its zones or on whichever
-
-
 @dataclass(frozen=True)
 class Shop:
     """All that parts share. ``holds`` says how many wet parts a room takes at a time; what is not named, any number.
@@ -68,3 +64,4 @@ class Shop:
     holds: Mapping[UUID, int] = field(default_factory=dict)
     blocked: tuple[Blocked, ...] = ()
     pins: Mapping[tuple[UUID, str], datetime] = field(default_factory=dict)
+    begins: datetime | None = None  # nothing is planned before it; from now on when None

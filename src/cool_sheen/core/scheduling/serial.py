@@ -5,7 +5,7 @@ placed as a whole, so that nothing gets between that would make it miss; all els
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import Placer
+from cool_sheen.core.part.top import Top
 from cool_sheen.core.scheduling.calendar import Booked, Calendar, Job
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.work.labour import labour_minutes
@@ -36,6 +37,7 @@ class PartPlan:
     ends: datetime | None
     stuck: str = ""
     held: Wait = Wait.NOTHING
+    tops: Mapping[UUID, Top | None] = field(default_factory=dict)  # the films on top when all is done
 
 
 @dataclass(frozen=True)
@@ -67,27 +69,20 @@ class ShopPlan:
         return [b.planned for b in self.lines if b.planned and b.part == part]
 
 
-def plan_shop(jobs: Sequence[Job], shop: Shop, floors: Mapping[tuple[UUID, str], datetime] | None = None) -> ShopPlan:
+def plan_shop(jobs: Sequence[Job], shop: Shop) -> ShopPlan:
     """Lay the rest of all parts along time.
 
     Args:
         jobs: The parts. One that comes after another is begun when that one is done, where it is among them.
         shop: Who works when, with which tools.
-        floors: Steps that begin no sooner, for who has looked further ahead.
 
     Returns: A plan that keeps every window, gate, day's limit, working hour, tool, pot and room. A part that cannot be
         placed to the end has what could be, and says why.
     """
-    calendar = Calendar(shop)
-    for (part, step), at in shop.pins.items():
-        calendar.not_before(part, step, at, Wait.PINNED, "it was put there")
-    for (part, step), at in (floors or {}).items():
-        calendar.not_before(part, step, at, Wait.WINDOW, PUT_OFF)
-    runs = {job.key: _Run(job, shop) for job in jobs}
+    calendar = begun(jobs, shop)
+    runs = {job.key: Run(job, shop) for job in jobs}
     ends = _ends_at_best(list(runs.values()), shop)
-    for job in jobs:
-        calendar.take_in(job)
-    done = _in_circles(jobs)
+    done = in_circles(jobs)
     while waiting := [run for key, run in runs.items() if key not in done]:
         ready = [run for run in waiting if run.job.after not in runs or run.job.after in done]
         run = min(ready, key=lambda r: (r.urgency(ends), r.job.name, r.job.key))
@@ -97,7 +92,19 @@ def plan_shop(jobs: Sequence[Job], shop: Shop, floors: Mapping[tuple[UUID, str],
     return ShopPlan(tuple(calendar.lines()), tuple(done[job.key] for job in jobs), shop, calendar)
 
 
-def _in_circles(jobs: Sequence[Job]) -> dict[UUID, PartPlan]:
+def begun(jobs: Sequence[Job], shop: Shop) -> Calendar:
+    """A shop's calendar before anything is placed: what was put somewhere, when it begins, the pots that are mixed."""
+    calendar = Calendar(shop)
+    for (part, step), at in shop.pins.items():
+        calendar.not_before(part, step, at, Wait.PINNED, "it was put there")
+    for job in jobs:
+        if shop.begins is not None:
+            calendar.not_before(job.key, "", shop.begins, Wait.PLANNED, "the plan begins then")
+        calendar.take_in(job)
+    return calendar
+
+
+def in_circles(jobs: Sequence[Job]) -> dict[UUID, PartPlan]:
     """The parts that wait for themselves in the end: they have no plan, and say so."""
     after, names = {job.key: job.after for job in jobs}, {job.key: job.name for job in jobs}
     out = {}
@@ -112,7 +119,7 @@ def _in_circles(jobs: Sequence[Job]) -> dict[UUID, PartPlan]:
     return out
 
 
-class _Run:
+class Run:
     """A part while it is placed."""
 
     def __init__(self, job: Job, shop: Shop) -> None:
@@ -172,25 +179,33 @@ def _waiting(step: Step, top: Product | None, job: Job) -> timedelta:
     return timedelta(minutes=minutes)
 
 
-def _ends_at_best(runs: Sequence["_Run"], shop: Shop) -> datetime:
+def _ends_at_best(runs: Sequence["Run"], shop: Shop) -> datetime:
     """When the whole shop is done at best: by the longest part, or by all the work that there is."""
     work = sum((run.work for run in runs), timedelta()) * _DAY_TO_NIGHT / shop.crew.painters
     return shop.now + max([work, *(run.tail for run in runs)])
 
 
-def _advance(calendar: Calendar, run: _Run, done: Mapping[UUID, PartPlan]) -> tuple[Calendar, PartPlan | None]:
-    """Place the next chain of a part; say what became of it, when nothing is left."""
-    first = done.get(run.job.after) if run.job.after else None
+def waits_for_another(calendar: Calendar, job: Job, done: Mapping[UUID, PartPlan]) -> PartPlan | None:
+    """Let a part begin when the one before it is done; what becomes of it, where that has no end."""
+    first = done.get(job.after) if job.after else None
     if first is not None and first.ends is None:
-        words = f"{first.job.name} comes first, and has no end."
-        return calendar, PartPlan(run.job, None, words, Wait.AFTER)
+        return PartPlan(job, None, f"{first.job.name} comes first, and has no end.", Wait.AFTER)
     if first is not None and first.ends is not None:
-        calendar.not_before(run.job.key, "", first.ends, Wait.AFTER, f"{first.job.name} comes first")
+        calendar.not_before(job.key, "", first.ends, Wait.AFTER, f"{first.job.name} comes first")
+    return None
+
+
+def _advance(calendar: Calendar, run: Run, done: Mapping[UUID, PartPlan]) -> tuple[Calendar, PartPlan | None]:
+    """Place the next chain of a part; say what became of it, when nothing is left."""
+    if (stuck := waits_for_another(calendar, run.job, done)) is not None:
+        return calendar, stuck
     best = _look_ahead(calendar, run)
     run.go_on(best)
     if best.stuck is not None:
         return best.calendar, PartPlan(run.job, None, str(best.stuck), best.stuck.wait)
-    return best.calendar, PartPlan(run.job, run.ends or calendar.shop.now) if best.is_last else None
+    if not best.is_last:
+        return best.calendar, None
+    return best.calendar, PartPlan(run.job, run.ends or calendar.shop.now, tops=best.placer.memory.tops)
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,7 +227,7 @@ class _Chain:
         return self.stuck is not None, self.placed[places[-1]].end + keys * A_KEY_COSTS
 
 
-def _look_ahead(calendar: Calendar, run: _Run) -> _Chain:
+def _look_ahead(calendar: Calendar, run: Run) -> _Chain:
     """Try a chain as soon as can be; where a window would close in it, later and later, and take what is best."""
     best = tried = _chain(calendar, run, {})
     until = next((p.step.id for p in reversed(best.placed) if isinstance(p.step, CoatStep)), "")
@@ -240,7 +255,7 @@ def _later(chain: _Chain) -> tuple[str, datetime] | None:
     return before.step.id, before.start + max(missed.could - missed.closes, timedelta(0)) + _MARGIN
 
 
-def _chain(calendar: Calendar, run: _Run, floors: Mapping[str, datetime]) -> _Chain:
+def _chain(calendar: Calendar, run: Run, floors: Mapping[str, datetime]) -> _Chain:
     """Place a chain on a copy: until no window is open that a coat has to find open."""
     calendar, placer = calendar.copy(), run.placer.copy()
     placer.memory.hands = calendar.of(run.job)
@@ -249,7 +264,7 @@ def _chain(calendar: Calendar, run: _Run, floors: Mapping[str, datetime]) -> _Ch
     placed: list[Planned] = []
     while True:
         try:
-            placer, planned = _place(calendar, run.job, placer)
+            placer, planned = place(calendar, run.job, placer)
         except Stuck as stuck:
             return _Chain(placer, calendar, placed, is_last=False, stuck=stuck)
         if planned is None:
@@ -259,8 +274,8 @@ def _chain(calendar: Calendar, run: _Run, floors: Mapping[str, datetime]) -> _Ch
             return _Chain(placer, calendar, placed, is_last=False, stuck=None)
 
 
-def _place(calendar: Calendar, job: Job, placer: Placer) -> tuple[Placer, Planned | None]:
-    """Place one step, where its room has a place for it, and write it in."""
+def place(calendar: Calendar, job: Job, placer: Placer) -> tuple[Placer, Planned | None]:
+    """Place one step, where its room has a place for it, and write it in. Raises Stuck."""
     limited = job.space in calendar.shop.holds
     for _ in range(_TRIES_FOR_A_ROOM):
         tried = placer.copy() if limited else placer

@@ -92,6 +92,10 @@ class WorkingHours:
         inside = hours is not None and hours.opens <= local.time() <= hours.closes
         return self if inside else replace(self, until=last_work + STAYS_ON)
 
+    def staying(self, until: datetime | None) -> "WorkingHours":
+        """The hours of somebody who is there until then, whatever the hours say."""
+        return self if until is None else replace(self, until=until)
+
     def day_of(self, at: datetime) -> date:
         """The shop's day of an instant."""
         return at.astimezone(self.zone).date()

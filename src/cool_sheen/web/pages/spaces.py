@@ -38,6 +38,7 @@ def _values(space: Space, units: str) -> dict[str, Any]:
         "heater": heat,
         "dehumidifier": _plain(space.dehumidifier_max_rh_pct),
         "lag": _plain(space.lag_h),
+        "holds": _plain(space.holds),
         "air_movement": space.air_movement,
         "sensor": "1" if space.has_sensor else "",
         "floor_damped": "1" if space.floor_damped else "",
@@ -49,7 +50,8 @@ def _values(space: Space, units: str) -> dict[str, Any]:
 
 _LABELS = {
     "name": "name", "kind": "kind", "heater": "heater", "dehumidifier": "dehumidifier", "lag": "lag",
-    "air_movement": "air", "sensor": "sensor", "floor_damped": "damped floor", "extraction": "extraction",
+    "holds": "wet parts at a time", "air_movement": "air", "sensor": "sensor",
+    "floor_damped": "damped floor", "extraction": "extraction",
     "shade": "shade", "wind_break": "wind-break",
 }  # fmt: skip
 
@@ -88,6 +90,9 @@ def _save(unit: Unit, typed: Typed) -> None:
         typed.notes["air_movement"] = "Choose from the list."
     heater = typed.quantity("heater", "temperature", -40, 60, optional=True)
     dry, lag = typed.number("dehumidifier", 1, 100), typed.number("lag", 0, 240)
+    holds = typed.number("holds", 1, 200)
+    if holds is not None and holds != int(holds):
+        typed.notes["holds"] = "Enter a whole number of parts, such as 3."
     uuid: UUID | None = typed.uuid("space", "There is no such space.") if typed.text("space") else None
     typed.stop()
     new = NewSpace.model_validate(
@@ -97,6 +102,7 @@ def _save(unit: Unit, typed: Typed) -> None:
             "heater_min_c": heater,
             "dehumidifier_max_rh_pct": dry,
             "lag_h": lag,
+            "holds": holds,
             "air_movement": moves or None,
             "has_sensor": typed.flag("sensor"),
             "floor_damped": typed.flag("floor_damped"),

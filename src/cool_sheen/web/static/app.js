@@ -629,6 +629,72 @@
   document.addEventListener("htmx:afterSettle", watchScale);
   document.addEventListener("DOMContentLoaded", watchScale);
 
+  // --- the plan: a bar says why it stands there, and is put elsewhere by mouse, or with Alt and the arrow keys ----
+  const A_QUARTER_MS = 15 * 60 * 1000;
+  let dragged = null;
+  function showLine(bar, at) {
+    const ask = at ? `/plan/lines/${bar.dataset.line}/move?at=${at}` : `/plan/lines/${bar.dataset.line}`;
+    for (const other of $$(".cal-bar.is-chosen")) other.classList.remove("is-chosen");
+    for (const same of $$(`.cal-bar[data-line="${bar.dataset.line}"]`)) same.classList.add("is-chosen");
+    htmx.ajax("GET", ask, { target: "#why", swap: "innerHTML" });
+  }
+  function startOf(bar) {
+    const shown = $("[data-calendar]").dataset;
+    return Number(shown.since) + Number(bar.querySelector("rect").getAttribute("x")) * Number(shown.ms);
+  }
+  // the shop's clock as it is typed into a field, to five minutes
+  function typedTime(ms) {
+    const zone = $("[data-clock]").dataset.clock;
+    const five = new Date(Math.round(ms / 300000) * 300000);
+    const form = { year: "numeric", month: "2-digit", day: "2-digit", hour: "2-digit", minute: "2-digit" };
+    const parts = {};
+    for (const p of new Intl.DateTimeFormat("en-GB", { ...form, timeZone: zone, hourCycle: "h23" }).formatToParts(five))
+      parts[p.type] = p.value;
+    return `${parts.year}-${parts.month}-${parts.day}T${parts.hour}:${parts.minute}`;
+  }
+  document.addEventListener("click", (event) => {
+    const bar = event.target.closest("[data-line]");
+    if (!bar || !$("#why") || event.ctrlKey || event.metaKey || event.shiftKey) return;
+    event.preventDefault();
+    if (!dragged || !dragged.moved) showLine(bar);
+  });
+  document.addEventListener("keydown", (event) => {
+    const bar = event.altKey && event.target.closest && event.target.closest(".cal-bar");
+    const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (!bar || !way) return;
+    event.preventDefault();
+    const by = Number(bar.dataset.by || 0) + way * A_QUARTER_MS;
+    bar.dataset.by = by;
+    showLine(bar, typedTime(startOf(bar) + by));
+  });
+  document.addEventListener("pointerdown", (event) => {
+    const bar = event.target.closest && event.target.closest(".calendar .cal-bar");
+    if (!bar || event.pointerType === "touch" || event.button) return;
+    event.preventDefault();
+    bar.focus();
+    dragged = { bar: bar, x: event.clientX, moved: false };
+  });
+  document.addEventListener("pointermove", (event) => {
+    if (!dragged || !(event.buttons & 1)) return;
+    const by = event.clientX - dragged.x;
+    if (Math.abs(by) < 5 && !dragged.moved) return;
+    dragged.moved = true;
+    const row = dragged.bar.ownerSVGElement;
+    const scale = Number($("[data-calendar]").dataset.width) / row.getBoundingClientRect().width;
+    dragged.by = by * scale;
+    dragged.bar.classList.add("is-dragged");
+    dragged.bar.setAttribute("transform", `translate(${dragged.by} 0)`);
+  });
+  document.addEventListener("pointerup", () => {
+    const was = dragged;
+    if (!was) return;
+    setTimeout(() => (dragged = null)); // the click that follows is no choice
+    if (!was.moved) return;
+    was.bar.classList.remove("is-dragged");
+    was.bar.removeAttribute("transform");
+    showLine(was.bar, typedTime(startOf(was.bar) + was.by * Number($("[data-calendar]").dataset.ms)));
+  });
+
   // --- the builder: layers are dragged by the grip, or moved with Alt and the arrow keys -------------
   let lifted = null;
   function moveLayer(layer, fields) {
