@@ -316,14 +316,14 @@ def before_of(lines: Sequence[LineSaid]) -> Before:
     """What is still ahead of a plan, as the planner keeps to it."""
     own = [line for line in lines if line.part is not None and line.kind != "wait"]
     starts: dict[StepOf, datetime] = {}
-    workers: dict[StepOf, str] = {}
+    usual: dict[StepOf, tuple[str, int]] = {}
     for line in reversed(own):  # of a step in pieces the first counts
-        starts[_step_of(line)], workers[_step_of(line)] = line.start, line.worker
+        starts[_step_of(line)], usual[_step_of(line)] = line.start, (line.worker, line.place)
     coats = [line for line in own if line.kind == "coat"]
     first = {line.batch: line for line in reversed(coats)}
     mixes = [MixedFor(_step_of(c), m.start, m.worker) for m in lines if m.kind == "mix" and (c := first.get(m.batch))]
     loads = [load for c in lines if c.kind == "clean_gun" and (load := _loaded(c, lines, coats))]
-    return Before(starts, workers, mixes, loads)
+    return Before(starts, usual, mixes, loads)
 
 
 def _step_of(line: LineSaid) -> StepOf:

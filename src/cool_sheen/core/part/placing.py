@@ -261,6 +261,7 @@ class Placer:
         start, labour, blend = fit.at, self.memory.labour(part), self.memory.mix(part.layer, fit.at)
         if stale := self.memory.stale(part.zones, start):
             wipe = _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit)
+            wipe = replace(wipe, id=f"{part.id}:again")
             before = start - self.memory.labour(wipe) - WIPED_AHEAD
             just_before = max(self.memory.now, min(before, self.memory.hands.planned(wipe) or before))
             because = f"the last wipe is over a night old; {fit.because}"

@@ -53,7 +53,7 @@ class Before:
     """What is still ahead of an earlier plan."""
 
     starts: Mapping[StepOf, datetime] = field(default_factory=dict)
-    workers: Mapping[StepOf, str] = field(default_factory=dict)
+    usual: Mapping[StepOf, tuple[str, int]] = field(default_factory=dict)  # who was to do it, and with which gun
     mixes: Sequence[MixedFor] = ()
     loads: Sequence[LoadedFor] = ()
 
@@ -84,7 +84,7 @@ def keep_to(jobs: Sequence[Job], shop: Shop, before: Before) -> ShopPlan:
     calendar = begun(jobs, shop)
     for (part, step), at in before.starts.items():
         calendar.not_before(part, step, at, Wait.PLANNED, "as it was planned")
-    calendar.usual |= before.workers
+    calendar.usual |= before.usual
     runs = {job.key: Run(job, shop) for job in jobs}
     _prepare(calendar, runs, before)
     done = in_circles(jobs)

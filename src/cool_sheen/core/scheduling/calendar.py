@@ -141,7 +141,7 @@ class Calendar:
     wet: dict[UUID, list[Wet]] = field(default_factory=dict)
     booked: list[Booked] = field(default_factory=list)
     floors: dict[tuple[UUID, str], tuple[datetime, Wait, str]] = field(default_factory=dict)
-    usual: dict[tuple[UUID, str], str] = field(default_factory=dict)  # who is to do a step, where somebody is
+    usual: dict[tuple[UUID, str], tuple[str, int]] = field(default_factory=dict)  # who is to do a step, and which gun
     _aging: dict[tuple[PartClimate, float], Aging] = field(default_factory=dict)
     _batch_number: int = 0
 
@@ -194,7 +194,7 @@ class Calendar:
         """Who is free for a stretch of work that begins when it is asked for; else what is in the way."""
         kind, at = asked.step.kind, asked.at
         soonest: tuple[datetime, Taken | None] | None = None
-        usual = self.usual.get((job.key, asked.step.id))
+        usual, _ = self.usual.get((job.key, asked.step.id), ("", 0))
         for worker in sorted(self.shop.crew.workers, key=lambda w: w.name != usual):
             if not worker.does(kind):
                 continue
@@ -238,7 +238,7 @@ class Calendar:
         if method == NO_TOOL:
             found = self._somebody(job, asked, asked.labour)
             return found if isinstance(found, Busy) else Slot(found)
-        joins, place, busy = self._tool(method, product, asked, end)
+        joins, place, busy = self._tool(job, method, product, asked)
         if busy is not None:
             return busy
         cleaning = timedelta(minutes=WAYS[method].cleaning)
@@ -261,11 +261,10 @@ class Calendar:
         session = Session(tool, place, product.key, asked.blend, first, last, clean, cleaner, coats)
         return Slot(found, session, joins, batch, mixed, by)
 
-    def _tool(
-        self, method: str, product: Product, asked: Asked, end: datetime
-    ) -> tuple[Session | None, int, Busy | None]:
+    def _tool(self, job: Job, method: str, product: Product, asked: Asked) -> tuple[Session | None, int, Busy | None]:
         """A tool that is loaded with this by then, or one that is clean and free; else until when it is not."""
         tool, cleaning = _tool_of(method, product), timedelta(minutes=WAYS[method].cleaning)
+        end, (_, usual) = asked.at + asked.labour, self.usual.get((job.key, asked.step.id), ("", 0))
         mine = [s for s in self.sessions if s.tool == tool]
         same = [
             s
@@ -276,7 +275,7 @@ class Calendar:
         ]
         frees: list[tuple[datetime, str]] = []
         words = _tool_words(method)
-        for joined in sorted(same, key=lambda s: abs(s.first - asked.at)):
+        for joined in sorted(same, key=lambda s: (s.place != usual, abs(s.first - asked.at))):
             first, last = min(asked.at, joined.first), max(end, joined.last) + cleaning
             others = (s for s in mine if s is not joined and s.place == joined.place)
             if any(s.first < last and first < s.clean.end for s in others):
