@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from cool_sheen.core.climate.series import instant
-from cool_sheen.core.part.climate import Change
+from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.work.owed import Owed
@@ -82,18 +82,29 @@ def _outcome(case: Case, plan: Rest) -> Outcome:
 
 
 def _situation(unit: Unit, found: PartNow, case: Case) -> Situation:
-    """The part as it would be: other air, another hardener from the next mix on, or another moment."""
+    """The part as it would be in a case."""
+    there = situation_with(unit, found, case.change)
+    return replace(there, now=there.now + case.later)
+
+
+def situation_with(unit: Unit, found: PartNow, change: Change) -> Situation:
+    """The part as it would be: other air, or another hardener from the next mix on."""
     now = found.situation
-    climate = now.climate.changed(now.now, case.change)
+    climate = now.climate.changed(now.now, change)
     owed, pots = now.owed, now.pots
-    if case.change.hardener_speed is not None:
-        speed = case.change.hardener_speed
+    if change.hardener_speed is not None:
+        speed = change.hardener_speed
         owed, pots = Owed(tuple(_hardened(s, speed) for s in owed.steps), owed.by_zone), {}
-    films = now.films
-    if climate is not now.climate:
-        revisions = {name: unit.revision(name) for name in {c.payload.coating for c in now.history.coats}}
-        films = zone_films(now.history, owed, climate, now.products, revisions, now.factor)
-    return replace(now, now=now.now + case.later, climate=climate, films=films, owed=owed, pots=pots)
+    there = replace(now, owed=owed, pots=pots)
+    return there if climate is now.climate else films_in(unit, found, climate, there)
+
+
+def films_in(unit: Unit, found: PartNow, climate: PartClimate, there: Situation | None = None) -> Situation:
+    """The part as it would be in another climate: its films go on in that."""
+    there = there or found.situation
+    revisions = {name: unit.revision(name) for name in {c.payload.coating for c in there.history.coats}}
+    films = zone_films(there.history, there.owed, climate, there.products, revisions, there.factor)
+    return replace(there, climate=climate, films=films)
 
 
 def _hardened(step: Step, speed: str) -> Step:

@@ -27,6 +27,7 @@ class Wait(StrEnum):
     AFTER = "after"  # another part comes first
     PINNED = "pinned"  # somebody put it there
     PLANNED = "planned"  # an earlier plan has it then
+    SPACED = "spaced"  # coats further apart dry sooner
     WINDOW = "window"  # it waits so that what follows finds its window open
 
 

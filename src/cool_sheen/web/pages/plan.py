@@ -26,6 +26,8 @@ from cool_sheen.service.kept_plans import (
 )
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import live_parts
+from cool_sheen.service.plan_ways import starts_with, waits, ways
+from cool_sheen.service.plan_ways import take as take_up
 from cool_sheen.service.planning import (
     Asked,
     BlockedSaid,
@@ -51,6 +53,7 @@ router = APIRouter(prefix="/plan")
 USE_WORDS = {"handle": "to be carried", "assemble": "to be fitted together", "full_cure": "for all uses"}
 _SOON = 5
 _MOST_DAYS = 400
+_A_LITTLE = timedelta(minutes=5)
 
 
 @router.get("")
@@ -313,6 +316,26 @@ def drop(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
     return changed(request, workshop, pages, form, lambda unit, _: let_go(unit), "/plan", _show)
 
 
+@router.get("/ways")
+def what_helps(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
+    """What would make the plan shorter, or fit at all, and what it costs to wait."""
+    plan = _followed(unit)
+    return pages.show(request, unit, "plan/_ways.html", plan=plan, ways=ways(unit, plan), waits=waits(unit, plan))
+
+
+@router.post("/ways")
+def take_way(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Do what a way says, and plan with it."""
+    taken: list[Asked] = []
+
+    def do(unit: Unit, typed: Typed) -> None:
+        plan = _followed(unit)
+        taken.append(take_up(unit, _from_now(unit, plan.asked), typed.text("way", "a way of the list", most=200)))
+
+    answer = changed(request, workshop, pages, form, do, "/plan", _show)
+    return _change(request, workshop, pages, lambda unit, plan: taken[0], form) if taken else answer
+
+
 # --- one line ------------------------------------------------------------------------------------------
 @router.get("/lines/{n}")
 def line(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
@@ -340,6 +363,7 @@ def _about(
         "whys": calendar.why(line),
         "typed": typed,
         "moved": None,
+        "sooner": None,
         **more,
     }
     status = 422 if typed.notes else 200
@@ -359,6 +383,15 @@ def look_at_move(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop:
     asked = plan.asked.model_copy(update={"begins": None, "pins": pinned})
     moved = calendar.compared(plan.said, said_of(unit, plan_now(unit, asked)), found)
     return _about(request, unit, pages, plan, found, typed, moved=moved)
+
+
+@router.get("/lines/{n}/sooner")
+def sooner(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
+    """What would have a step begin sooner, each way worked out."""
+    plan, found = _line(unit, n)
+    named = ((way, starts_with(way, found.part, found.step)) for way in ways(unit, plan))
+    ahead = sorted(((way, at) for way, at in named if at and found.start - at > _A_LITTLE), key=lambda row: row[1])
+    return _about(request, unit, pages, plan, found, Typed({}, shop.units), sooner=ahead)
 
 
 def _pinned(unit: Unit, plan: Kept, line: LineSaid, typed: Typed) -> tuple[PinSaid, ...] | None:

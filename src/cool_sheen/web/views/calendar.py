@@ -195,6 +195,7 @@ WAIT_WORDS: Mapping[str, str] = {
     "film": "the film", "damp": "water", "time": "a wait of the system", "gate": "the gate", "limit": "coats a day",
     "hours": "working hours", "hands": "hands", "gun": "the gun", "room": "the room", "mix": "the mix",
     "after": "another part", "pinned": "put there", "planned": "the plan before", "window": "the window after it",
+    "spaced": "coats apart",
 }  # fmt: skip
 
 
