@@ -292,7 +292,9 @@ def _look_ahead(calendar: Calendar, run: Run) -> _Chain:
     floors: dict[str, datetime] = {}
     for _ in range(_TRIES):
         put_off = _later(tried)
-        if put_off is None or floors.get(put_off[0], put_off[1] - _MARGIN) >= put_off[1]:
+        if put_off is None or (run.job.key, put_off[0]) in calendar.shop.pins:
+            break  # what was put somewhere stays there
+        if floors.get(put_off[0], put_off[1] - _MARGIN) >= put_off[1]:
             break
         floors[put_off[0]] = put_off[1]
         tried = _chain(calendar, run, floors)
