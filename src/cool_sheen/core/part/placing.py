@@ -34,6 +34,7 @@ from cool_sheen.core.work.steps import (
     waits_for,
 )
 
+PIECE_SHARE = 0.25  # of the window that a coat leaves: what takes longer is done piece by piece
 WIPED_AHEAD = timedelta(minutes=30)  # a wipe that a coat wants again may come that long before it
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
@@ -253,6 +254,7 @@ class Placer:
     def _coat(self, step: CoatStep) -> tuple[Planned, Zones]:
         """Place a coat, or what its zones want before it. Returns the zones that got it, too."""
         product = self.memory.product(step.layer)
+        step = self._piece(step, product)
         if (first := self._wanted_before(step)) is not None:
             return first, frozenset()
         part, fit, windows = self._fitted(step, product)
@@ -291,6 +293,36 @@ class Placer:
             blend=blend,
         )
         return planned, part.zones
+
+    def _piece(self, step: CoatStep, product: Product) -> CoatStep:
+        """What is done of a coat in one go: piece by piece, where it takes long beside the window that it leaves.
+
+        So the first piece is not closing while the last one is wet.
+        """
+        zones, window = self.memory.in_order(step.zones), self._leaves(step, product)
+        if len(zones) < 2 or window is None or self.memory.labour(step) <= window * PIECE_SHARE:
+            return step
+        chosen = [zones[0]]
+        for zone in zones[1:]:
+            piece = only_on(step, frozenset([*chosen, zone]), self.memory.sit.zones)
+            if self.memory.labour(piece) > window * PIECE_SHARE:
+                break
+            chosen.append(zone)
+        return only_on(step, frozenset(chosen), self.memory.sit.zones)
+
+    def _leaves(self, step: CoatStep, product: Product) -> timedelta | None:
+        """How long the window is open that a coat leaves for the next one, by its sheet; None where nothing closes."""
+        place = next(n for n, s in enumerate(self.memory.steps) if s.id == step.id)
+        after = [n for z in step.zones for n in self.memory.ahead[z] if n > place]
+        following = next((n for n in sorted(after) if isinstance(self.memory.steps[n], CoatStep)), None)
+        if following is None or any(self.memory.steps[n].kind in ABRADES for n in after if n < following):
+            return None
+        coat = self.memory.steps[following]
+        rule = product.rule_for(self.memory.product(coat.layer) if isinstance(coat, CoatStep) else None)
+        opens, closes = product.drying.named(rule.opens), product.drying.named(rule.closes)
+        if rule.redissolves or opens is None or closes is None:
+            return None
+        return timedelta(minutes=closes.ref_minutes - opens.ref_minutes)
 
     def _wanted_before(self, step: CoatStep) -> Planned | None:
         """A turn to the side that is coated, or the first wipe after sanding."""
