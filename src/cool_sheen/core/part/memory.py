@@ -49,6 +49,7 @@ class Memory:
         self.coats = [(c.payload.coating, situation.day.day_of(c.ended_at), c.zones) for c in situation.history.coats]
         self.hashes = {p.content_hash: p.key for p in situation.products.values()}
         self.hashes |= {c.product.content_hash: c.product.key for f in situation.films for c in f.clocks}
+        self.wiped_again: dict[str, int] = {}  # how often the same coat has wanted its wipe again
         self.hands: Hands = situation.hands or Alone(situation.day)
 
     def copy(self) -> "Memory":
@@ -57,6 +58,7 @@ class Memory:
         other.ahead = {zone: list(places) for zone, places in self.ahead.items()}
         other.tops, other.done, other.waits = dict(self.tops), dict(self.done), dict(self.waits)
         other.coats, other.hashes = list(self.coats), dict(self.hashes)
+        other.wiped_again = dict(self.wiped_again)
         return other
 
     def edge(self, band: Band | None, *, opening: bool = False) -> datetime | None:

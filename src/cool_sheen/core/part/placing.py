@@ -34,6 +34,7 @@ from cool_sheen.core.work.steps import (
     waits_for,
 )
 
+MOST_WIPES = 3
 PIECE_SHARE = 0.25  # of the window that a coat leaves: what takes longer is done piece by piece
 WIPED_AHEAD = timedelta(minutes=30)  # a wipe that a coat wants again may come that long before it
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
@@ -262,6 +263,7 @@ class Placer:
             return part, frozenset()
         start, labour, blend = fit.at, self.memory.labour(part), self.memory.mix(part.layer, fit.at)
         if stale := self.memory.stale(part.zones, start):
+            self._not_for_ever(part)
             wipe = _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit)
             wipe = replace(wipe, id=f"{part.id}:again")
             before = start - self.memory.labour(wipe) - WIPED_AHEAD
@@ -293,6 +295,13 @@ class Placer:
             blend=blend,
         )
         return planned, part.zones
+
+    def _not_for_ever(self, step: CoatStep) -> None:
+        """A wipe that is over a night old whenever its coat can be on is wiped for ever. Raises Stuck."""
+        wiped = self.memory.wiped_again[step.id] = self.memory.wiped_again.get(step.id, 0) + 1
+        if wiped > MOST_WIPES * len(self.memory.sit.zones):
+            words = f"{step.label}: its wipe and the coat itself never come within one night of each other."
+            raise Stuck(words, step, Wait.HOURS, "the wipe is over a night old whenever the coat can be on")
 
     def _piece(self, step: CoatStep, product: Product) -> CoatStep:
         """What is done of a coat in one go: piece by piece, where it takes long beside the window that it leaves.

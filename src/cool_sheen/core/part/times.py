@@ -112,7 +112,9 @@ class Times:
             if (busy := self.memory.hands.busy(asked)) is None:
                 return fit
             fit = fit.held(busy.until, busy.wait, busy.because, by=busy.by)
-        raise Stuck(f"No gate for {product.name} within the forecast: {fit.because}.", step, Wait.GATE, fit.because)
+        held = fit.holds[-1].wait if fit.holds else Wait.GATE
+        what = f"No gate for {product.name} within the forecast" if held is Wait.GATE else f"No time for {step.label}"
+        raise Stuck(f"{what}: {fit.because}.", step, held, fit.because)
 
     def _shut(self, step: CoatStep, product: Product, at: datetime) -> Shut | None:
         """What keeps a coat from starting: of zones with several films below, the one that needs the longest."""

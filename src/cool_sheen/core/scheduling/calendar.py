@@ -322,6 +322,11 @@ class Calendar:
         self, job: Job, product: Product, asked: Asked, but: Taken | None
     ) -> tuple[Batch | None, Taken | None, str, Busy | None]:
         induct = timedelta(minutes=product.mix.induction_minutes)
+        cleaning = timedelta(minutes=WAYS[asked.step.method].cleaning)
+        if (all_of_it := _MIXING + induct + asked.labour + cleaning) > self.shop.hours.longest:
+            takes = f"{asked.step.label} takes {_hours(all_of_it)} with its mix and the clean-out"
+            words = f"{takes}, and no working day has that."
+            raise Stuck(words, asked.step, Wait.HOURS, "no working day is long enough")
         latest = asked.at - induct - _MIXING
         label = f"Mix {product.name}"
         start, end = latest, asked.at + asked.labour
