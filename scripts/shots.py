@@ -42,17 +42,18 @@ def _views(served: Served) -> dict[str, View]:
     for step in ({"gate": "base_stirred"}, {"gate": "colour_checked"}, {"line": "0", "how": "mark"}):
         verb = "stamp" if "gate" in step else "pour"
         served.shop.http.post(f"{pour}/{verb}", data={"press": str(uuid4()), **step})
+    served.shop.http.post("/plan", data={"painters": "1", "guns": "1"})
     return {
         "mix": (mix, 1280, 900, False),
         "pour": (f"{pour}?by=scale", 1280, 800, False),
         "what-if": (f"{bench_end}/what-if", 1280, 800, False),
+        "plan": ("/plan", 1280, 900, False),
         "stores": ("/stores", 1280, 900, False),
         "bench": ("/", 1280, 800, False),
         "bench-booth": ("/", 1280, 800, True),
         "bench-phone": ("/", 390, 844, False),
         "part": (f"/parts/{part}", 1280, 1000, False),
         "jobs": ("/jobs", 1280, 800, False),
-        "new-part": ("/jobs/new", 1280, 800, False),
         "weather": (f"/weather?space={yard}&product=primer-one-pack", 1280, 900, False),
         "survey": (f"{bench_end}/survey", 1280, 900, False),
         "builder": (f"{bench_end}/system?layer=barrier", 1280, 900, False),

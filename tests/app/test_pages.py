@@ -12,7 +12,7 @@ from cool_sheen.web.security import POLICY
 PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack", "/components",
          "/mix", "/mix/new?product=clear-two-pack&how=ready&amount=600+ml", "/stores", "/stores/stock", "/stores/sizes",
          "/stores/cans", "/stores/cost", "/spaces", "/stores/yields?product=clear-two-pack", "/data", "/shop", "/projects/new",
-         "/jobs?state=finished&since=2026-06-01"]  # fmt: skip
+         "/jobs?state=finished&since=2026-06-01", "/plan"]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", PAGES)

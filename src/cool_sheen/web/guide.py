@@ -14,6 +14,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/parts/[^/]+/system", "systems-build-the-stack-on-it"),
     (r"/parts/", "a-part"),
     (r"/jobs|/projects", "jobs"),
+    (r"/plan", "plan"),
     (r"/mix", "mix"),
     (r"/stores", "stores"),
     (r"/weather|/spaces", "weather"),
