@@ -1,5 +1,6 @@
 """The plan of the shop over HTTP: from nothing, with parts of one's own, followed, late, moved, and asked absurdly."""
 
+import itertools
 import re
 from datetime import timedelta
 from itertools import pairwise
@@ -262,3 +263,51 @@ def test_a_part_that_comes_after_another_begins_when_that_is_done(shop):
     ends = max(line.end for line in lines if line.part == first)
     assert min(line.start for line in lines if line.part == then) >= ends
     assert "comes first" in " ".join(h.because for line in lines if line.part == then for h in line.holds)
+
+
+@pytest.mark.parametrize(
+    "address", ["?day=9999-12-31&view=week", "?day=nonsense&view=silly", "/sheet?day=0001-01-01", "?guess=1e400"]
+)
+def test_days_that_nobody_plans_show_the_plan_as_it_is(shop, address):
+    shop.new_part()
+    press_plan(shop)
+    answer = shop.http.get(f"/plan{address}")
+    assert answer.status_code == 200
+    assert "Wash" in answer.text
+
+
+def test_a_plan_is_followed_for_days_with_lateness_and_planned_again_each_morning(shop):
+    late = itertools.cycle([0, 0, 3, 0, 10, 45, 0])
+    parts = [another_part(shop, "Headstock", "two-stage-epoxy"), another_part(shop, "Guard", "one-pack-enamel")]
+    press_plan(shop)
+    promised, days, taken = plan_of(shop)[0].said.ends, {T0.date()}, 0
+    for _ in range(80):
+        _, stands = plan_of(shop)
+        own = [line for line in stands.ahead if line.part]
+        if not own:
+            break
+        if own[0].start.date() not in days:
+            days.add(own[0].start.date())
+            shop.clock.at = max(shop.clock.at, own[0].start - timedelta(minutes=30))
+            assert shop.http.post("/plan/again").status_code == 303
+            own = [line for line in plan_of(shop)[1].ahead if line.part]
+        line = own[0]
+        shop.clock.at = max(shop.clock.at, line.start + timedelta(minutes=next(late))) + timedelta(
+            minutes=line.hands_min
+        )
+        step = next((s for s in shop.standing(line.part).owed.steps if s.id == line.step), None)
+        said = {"coat": {"layer_id": getattr(step, "slot", "")}, "sand": {"grit": getattr(step, "grit", "")}}
+        answer = shop.log(
+            line.part, line.kind if line.kind in said else "step", **said.get(line.kind, {"kind": line.kind})
+        )
+        assert answer.status_code == 200, answer.text[:300]
+        if not plan_of(shop)[1].holds:
+            taken += 1
+            assert shop.http.post("/plan/keep-to").status_code == 303
+    assert plan_of(shop)[1].ahead == []
+    assert len(days) >= 4
+    assert taken > 0
+    for part in parts:
+        found = shop.standing(part)
+        assert (found.ahead(), found.owed.passed_over()) == ([], [])
+    assert shop.clock.at < promised + timedelta(days=3)

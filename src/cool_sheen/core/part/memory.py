@@ -67,7 +67,12 @@ class Memory:
             return None
         if opening:
             return band.likely if self._is_present and band.likely and band.likely <= self.now else band.late
-        return band.likely if self._is_present else band.early
+        return self.closing(band, self.now)
+
+    def closing(self, band: Band, at: datetime) -> datetime | None:
+        """When a window closes for a coat: early, where that lies ahead; what may close any time by now, likely."""
+        any_time = band.early is not None and band.early <= self.sit.now
+        return band.likely if any_time or at == self.sit.now else band.early
 
     @property
     def _is_present(self) -> bool:

@@ -68,7 +68,7 @@ class Times:
         """Whether a window has closed when a coat would start."""
         if window.closes is None:
             return False
-        edge = window.closes.likely if start == self.memory.sit.now else window.closes.early
+        edge = self.memory.closing(window.closes, start)
         return edge is not None and start > edge
 
     def time(self, step: CoatStep, product: Product, groups: list[tuple[Zones, Window | None]]) -> Fit:

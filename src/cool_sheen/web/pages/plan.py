@@ -1,6 +1,7 @@
 """The plan: when everything is done, by whom, why then, and what of it still holds."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import date, datetime, time, timedelta
 from typing import Any
 from uuid import UUID
@@ -53,6 +54,7 @@ router = APIRouter(prefix="/plan")
 USE_WORDS = {"handle": "to be carried", "assemble": "to be fitted together", "full_cure": "for all uses"}
 _SOON = 5
 _MOST_DAYS = 400
+_FAR_OFF = timedelta(days=1000)
 _A_LITTLE = timedelta(minutes=5)
 
 
@@ -106,12 +108,13 @@ def _local(unit: Unit, at: datetime | None) -> str:
 
 
 def _day_of(unit: Unit, text: str, plan: Kept) -> date:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        today = unit.now.astimezone(unit.zone).date()
-        ahead = [line.start.astimezone(unit.zone).date() for line in plan.said.lines if line.end >= unit.now]
-        return today if today in ahead or not ahead else min(ahead)
+    today = unit.now.astimezone(unit.zone).date()
+    with suppress(ValueError):
+        asked = date.fromisoformat(text)
+        if abs(asked - today) < _FAR_OFF:
+            return asked
+    ahead = [line.start.astimezone(unit.zone).date() for line in plan.said.lines if line.end >= unit.now]
+    return today if today in ahead or not ahead else min(ahead)
 
 
 def _calendar(unit: Unit, shop: Shop, plan: Kept, view: str, day: str) -> dict[str, Any]:
