@@ -211,7 +211,14 @@ def test_ways_are_worked_out_and_taken_with_one_press(shop):
     before = plan_of(shop)[0].said.ends
     found = shop.http.get("/plan/ways").text
     assert "one painter more" in found
-    assert "What it costs to wait" in found
+    assert "what it costs to wait" in found
+    chances = [int(c) for c in re.findall(r'<td class="figure">(\d+) %</td>', found)]
+    assert len(chances) == 7
+    assert all(0 <= c <= 100 for c in chances)
+    assert shop.http.post("/plan/ways", data={"way": "begin:72"}).status_code == 303
+    assert plan_of(shop)[0].said.lines[0].start >= T0 + timedelta(days=3)
+    assert shop.http.post("/plan/ways", data={"way": "begin"}).status_code == 303
+    assert plan_of(shop)[0].said.ends == before
     said = re.search(r"one painter more.*?<td class=\"figure\">(.*?)</td>", found).group(1)
     assert shop.http.post("/plan/ways", data={"way": "painter"}).status_code == 303
     plan, _ = plan_of(shop)

@@ -23,7 +23,9 @@ def told(value: Any, names: Names | None = None) -> str:
         if isinstance(value, kinds):
             return write(value, names)
     if is_dataclass(value):
-        return _fields({f.name: getattr(value, f.name) for f in fields(value) if not f.name.startswith("_")}, names)
+        return _fields(
+            {f.name: getattr(value, f.name) for f in fields(value) if f.repr and not f.name.startswith("_")}, names
+        )
     raise TypeError(f"{type(value)} cannot be told")
 
 

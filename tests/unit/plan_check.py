@@ -221,7 +221,8 @@ def _window(line: Booked, film: Any, product: Any, shop: Shop) -> list[str]:
     if opened is None or line.start < opened - A_SECOND:
         out.append(f"{line.label} at {line.start} goes on a wet film: it opens at {opened}")
     if closes is not None and not rule.redissolves:
-        any_time = closes.early is not None and closes.early <= shop.now
+        at_hand = line.start <= shop.now + timedelta(minutes=15)
+        any_time = closes.early is not None and closes.early <= shop.now and at_hand
         shut = closes.likely if now or any_time else closes.early
         lifted = rule.lifts_until and top.bands[rule.lifts_until].late
         over = shut is not None and line.start > shut + A_SECOND

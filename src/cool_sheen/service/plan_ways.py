@@ -12,8 +12,9 @@ from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.placed import Wait
-from cool_sheen.core.scheduling.calendar import Job
+from cool_sheen.core.scheduling.calendar import Booked, Job
 from cool_sheen.core.scheduling.crew import Shop
+from cool_sheen.core.scheduling.risk import Risk, risk
 from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
 from cool_sheen.service import journal
 from cool_sheen.service.building import change_part
@@ -31,10 +32,16 @@ _DEGREES = (2, 4, 7)
 _WARMEST_C = 32
 _GOOD_ENOUGH = 0.8  # the smallest of the same kind that brings so much of the best of them
 _MOST_WITHOUT = 3
-_WAITS = {"2": timedelta(hours=2), "24": timedelta(days=1), "72": timedelta(days=3), "168": timedelta(days=7)}
-WAIT_WORDS = {
-    "2": "nothing is done for two hours", "24": "begun tomorrow", "72": "begun in three days", "168": "begun in a week",
-}  # fmt: skip
+_STARTS: dict[str, tuple[str, timedelta]] = {
+    "0": ("begun as planned", timedelta(0)),
+    "2": ("nothing is done for two hours", timedelta(hours=2)),
+    "24": ("begun a day later", timedelta(days=1)),
+    "48": ("two days later", timedelta(days=2)),
+    "72": ("three days later", timedelta(days=3)),
+    "120": ("five days later", timedelta(days=5)),
+    "168": ("a week later", timedelta(days=7)),
+}
+_WEAKEST, _SAFE_ENOUGH = 4, 0.97
 Built = Callable[[], tuple[list[Job], Shop]]
 
 
@@ -73,10 +80,32 @@ def ways(unit: Unit, plan: Kept) -> list[Way]:
     return made
 
 
-def waits(unit: Unit, plan: Kept) -> list[Way]:
-    """Say what it costs to wait: the same plan begun later."""
-    key = ("plan waits", plan.uuid, live_mark(unit), unit.now.replace(second=0, microsecond=0))
-    made: list[Way] = unit.kept.get(key, lambda: _waits(unit, plan.asked), lambda w: 300_000 * (1 + len(w)))
+@dataclass(frozen=True)
+class Start:
+    """The same plan begun at another time: what comes of it, and how likely it holds."""
+
+    key: str
+    words: str
+    begins: datetime
+    plan: ShopPlan
+    risk: Risk
+
+    @property
+    def hands_on_h(self) -> float:
+        """Hands-on time. [h]"""
+        return sum((line.hands for line in self.plan.lines), timedelta()).total_seconds() / 3600
+
+    @property
+    def weakest(self) -> list[tuple[Booked, float]]:
+        """The coats that hold the least often, with the share of worlds in which they do."""
+        least = sorted(self.risk.by_line.items(), key=lambda row: row[1])[:_WEAKEST]
+        return [(self.plan.lines[n], share) for n, share in least if share < _SAFE_ENOUGH]
+
+
+def starts(unit: Unit, plan: Kept) -> list[Start]:
+    """Say what comes of beginning now, and later; kept for the minute."""
+    key = ("plan starts", plan.uuid, live_mark(unit), unit.now.replace(second=0, microsecond=0))
+    made: list[Start] = unit.kept.get(key, lambda: _starts(unit, plan.asked), lambda w: 300_000 * (1 + len(w)))
     return made
 
 
@@ -85,13 +114,15 @@ def _now(unit: Unit, asked: Asked) -> Asked:
     return asked.model_copy(update={"begins": begins})
 
 
-def _waits(unit: Unit, asked: Asked) -> list[Way]:
+def _starts(unit: Unit, asked: Asked) -> list[Start]:
     asked = _now(unit, asked)
-    was, base = plan_now(unit, asked), asked.begins or unit.now
-    return [
-        Way(key, WAIT_WORDS[key], plan_now(unit, asked.model_copy(update={"begins": base + later})), was)
-        for key, later in _WAITS.items()
-    ]
+    base = asked.begins or unit.now
+    out = []
+    for key, (words, later) in _STARTS.items():
+        begins = base + later
+        plan = plan_now(unit, asked.model_copy(update={"begins": begins}) if later else asked)
+        out.append(Start(key, words, begins, plan, risk(plan)))
+    return out
 
 
 def _ways(unit: Unit, asked: Asked) -> list[Way]:
@@ -251,7 +282,8 @@ def take(unit: Unit, asked: Asked, key: str) -> Asked:
         keep_crew(unit, crew)
         return asked.model_copy(update={"crew": crew})
     if kind == "begin":
-        return asked.model_copy(update={"begins": None})
+        later = _STARTS.get(rest, ("", timedelta(0)))[1]
+        return asked.model_copy(update={"begins": (asked.begins or unit.now) + later if later else None})
     if kind == "without":
         return _without(unit, asked, rest)
     doing = {"heat": _heat, "fast": _harden, "room": _carry}.get(kind)

@@ -20,6 +20,8 @@ from cool_sheen.core.work.labour import labour_minutes
 from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import ABRADES, WIPES, CoatStep, SandStep, Step, Zones
 
+AT_HAND = timedelta(minutes=15)  # what is begun within that is as good as begun
+
 
 @dataclass(frozen=True, slots=True)
 class Held:
@@ -70,8 +72,11 @@ class Memory:
         return self.closing(band, self.now)
 
     def closing(self, band: Band, at: datetime) -> datetime | None:
-        """When a window closes for a coat: early, where that lies ahead; what may close any time by now, likely."""
-        any_time = band.early is not None and band.early <= self.sit.now
+        """When a window closes for a coat: early; what may close any time by now likely, for who begins it by and by.
+
+        So a mix can be made for it first.
+        """
+        any_time = band.early is not None and band.early <= self.sit.now and at <= self.sit.now + AT_HAND
         return band.likely if any_time or at == self.sit.now else band.early
 
     @property

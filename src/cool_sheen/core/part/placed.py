@@ -1,13 +1,17 @@
 """A step with its time, and why it stands there."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
+from typing import TYPE_CHECKING
 
 from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.drying.blend import AS_USUAL, Blend
 from cool_sheen.core.drying.clock import Band
 from cool_sheen.core.work.steps import Step
+
+if TYPE_CHECKING:
+    from cool_sheen.core.part.top import Top
 
 
 class Wait(StrEnum):
@@ -64,6 +68,7 @@ class Planned:
     holds: tuple[Hold, ...] = ()
     missed: "Missed | None" = None
     blend: Blend = AS_USUAL  # the mix of a coat
+    films: tuple["Top", ...] = field(default=(), repr=False, compare=False)  # on its zones, as it begins
 
     @property
     def lasts(self) -> timedelta:

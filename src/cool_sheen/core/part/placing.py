@@ -245,11 +245,13 @@ class Placer:
         """Give work its time within the working day, and remember what it does to the film."""
         labour = self.memory.labour(step)
         fit, end = self._hours(step, fit)
+        films = tuple(self.memory.tops_on(step.zones)) if waits_for(step) else ()
         self.memory.now = end
         self.memory.work(step, end)
         return Planned(
-            step, fit.at, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted, holds=fit.holds
-        )
+            step, fit.at, end, fit.because, labour, fit.wait, band, shut=fit.shut, inserted=inserted, holds=fit.holds,
+            films=films,
+        )  # fmt: skip
 
     # --- coats --------------------------------------------------------------------------------------------
     def _coat(self, step: CoatStep) -> tuple[Planned, Zones]:
@@ -277,6 +279,7 @@ class Placer:
         )
         spare = closing.early - start if closing and closing.early else None
         opening = max((w.opens for w in windows if w and w.opens), key=lambda b: b.late or start, default=None)
+        films = tuple(self.memory.tops_on(part.zones))
         self.memory.now = start + labour
         self.memory.lay(part, product)
         end = self.memory.now
@@ -293,6 +296,7 @@ class Placer:
             fit.shut,
             holds=fit.holds,
             blend=blend,
+            films=films,
         )
         return planned, part.zones
 

@@ -330,7 +330,7 @@ class Calendar:
         latest = asked.at - induct - _MIXING
         label = f"Mix {product.name}"
         start, end = latest, asked.at + asked.labour
-        while start >= max(self.shop.now, latest - _LOOKS_BACK):  # as late as can be, so that the pot lasts
+        while start >= max(self.shop.earliest, latest - _LOOKS_BACK):  # as late as can be, so that the pot lasts
             clashes: list[datetime] = []
             for worker in self.shop.crew.workers:
                 if not worker.does("mix"):
@@ -350,7 +350,7 @@ class Calendar:
             else:
                 start = min(max(clashes), start - timedelta(minutes=1))
         soonest = min(
-            self._free(w.name, max(self.shop.now, latest), _MIXING, but)[0]
+            self._free(w.name, max(self.shop.earliest, latest), _MIXING, but)[0]
             for w in self.shop.crew.workers
             if w.does("mix")
         )

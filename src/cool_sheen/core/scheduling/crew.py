@@ -65,3 +65,8 @@ class Shop:
     blocked: tuple[Blocked, ...] = ()
     pins: Mapping[tuple[UUID, str], datetime] = field(default_factory=dict)
     begins: datetime | None = None  # nothing is planned before it; from now on when None
+
+    @property
+    def earliest(self) -> datetime:
+        """Before which nothing is done."""
+        return max(self.now, self.begins or self.now)

@@ -27,7 +27,7 @@ from cool_sheen.service.kept_plans import (
 )
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import live_parts
-from cool_sheen.service.plan_ways import starts_with, waits, ways
+from cool_sheen.service.plan_ways import starts, starts_with, ways
 from cool_sheen.service.plan_ways import take as take_up
 from cool_sheen.service.planning import (
     Asked,
@@ -323,7 +323,17 @@ def drop(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
 def what_helps(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """What would make the plan shorter, or fit at all, and what it costs to wait."""
     plan = _followed(unit)
-    return pages.show(request, unit, "plan/_ways.html", plan=plan, ways=ways(unit, plan), waits=waits(unit, plan))
+    found = starts(unit, plan)
+    picture = calendar.draw_starts([(s.begins, s.plan.ends, s.risk.finish) for s in found], unit.now, unit.zone)
+    rows = list(zip(found, picture.bars, strict=True))
+    context: dict[str, Any] = {
+        "plan": plan,
+        "ways": ways(unit, plan),
+        "starts": rows,
+        "picture": picture,
+        "parts": plan.said.named(),
+    }
+    return pages.show(request, unit, "plan/_ways.html", **context)
 
 
 @router.post("/ways")

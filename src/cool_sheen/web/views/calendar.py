@@ -289,3 +289,49 @@ def compared(was: PlanSaid, will: PlanSaid, about: LineSaid | None = None) -> Co
     asked = next((x for x in after.values() if about and (x.part, x.step) == (about.part, about.step)), None)
     shifts.sort(key=lambda s: s.will)
     return Comparison(asked, shifts, ends, put_in, stuck)
+
+
+@dataclass(frozen=True, slots=True)
+class StartBar:
+    """A start: from when to when its plan goes, and the stretch in which it most likely ends."""
+
+    x: float
+    width: float
+    likely: Block | None
+
+
+@dataclass(frozen=True, slots=True)
+class Starts:
+    """Starts side by side along one stretch of time."""
+
+    width: float
+    hours: list[Tick]
+    bars: list[StartBar]
+
+
+_STARTS_WIDTH = 520.0
+
+
+def draw_starts(
+    starts: Sequence[tuple[datetime, datetime | None, tuple[datetime, datetime, datetime] | None]],
+    now: datetime,
+    zone: ZoneInfo,
+) -> Starts:
+    """Draw plans by when they are begun: each from its begin to its end, and where nine of ten worlds end.
+
+    Args:
+        starts: Begin, end, and the best tenth, the middle and the worst tenth of its end in many worlds.
+        now: The present.
+        zone: The shop's time zone.
+    """
+    last = max([end for _, end, _ in starts if end] + [f[2] for _, _, f in starts if f], default=now)
+    frame = Frame(now, max(last, now + timedelta(days=1)) + timedelta(hours=12), now, _STARTS_WIDTH)
+    bars = []
+    for begins, ends, finish in starts:
+        x, to = frame.x(begins), frame.x(ends or frame.to)
+        likely = None
+        if finish is not None and ends is not None:
+            early, late = frame.x(finish[0]), frame.x(finish[2])
+            likely = Block("curing", early, max(round(late - early, 1), _LEAST_BAR))
+        bars.append(StartBar(x, max(round(to - x, 1), _LEAST_BAR), likely))
+    return Starts(frame.width, hours(frame, zone), bars)
