@@ -253,6 +253,10 @@ def test_a_plan_is_kept_followed_and_let_go_and_blocked_hours_are_kept_free(shop
     assert not [span for span in worked if span[0] < to and off < span[1]]
     page = shop.http.get("/plan").text
     other = re.search(r'name="plan" value="([0-9a-f-]+)"', page).group(1)
+    beside = shop.http.get("/plan/compare", params={"plan": other}).text
+    assert "Plans side by side" in beside
+    assert "steps move" in beside
+    assert shop.http.get("/plan/compare?plan=none").status_code == 422
     assert shop.http.post("/plan/follow", data={"plan": other}).status_code == 303
     assert str(plan_of(shop)[0].uuid) == other
     assert shop.http.post("/plan/let-go").status_code == 303

@@ -335,3 +335,22 @@ def draw_starts(
             likely = Block("curing", early, max(round(late - early, 1), _LEAST_BAR))
         bars.append(StartBar(x, max(round(to - x, 1), _LEAST_BAR), likely))
     return Starts(frame.width, hours(frame, zone), bars)
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """What a plan takes."""
+
+    ends: datetime | None
+    hands_on_h: float
+    keyings: int
+    mixes: int
+    parts: int
+    stuck: int
+
+
+def side_of(said: PlanSaid) -> Side:
+    """Return what a plan takes, for plans side by side."""
+    mixes = sum(line.kind == "mix" for line in said.lines)
+    stuck = sum(bool(p.stuck) for p in said.parts)
+    return Side(said.ends, said.hands_on_h, said.keyings, mixes, len(said.parts), stuck)
