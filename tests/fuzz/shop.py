@@ -17,6 +17,7 @@ PAGES = [
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
     "/shop", "/projects/new",
     "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
+    "/plan", "/plan/lines/5",
 ]  # fmt: skip
 ASKED = {
     "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
@@ -26,6 +27,7 @@ ASKED = {
     "/mix/new": ("product", "how", "amount", "cup", "tare", "have", "pot_c", "dose.accelerator-urethane", "dose.retarder-urethane"),
     "/parts/PART": ("span", "before", "by"), "/parts/PART/what-if": ("heat", "dry"), "/parts/PART/survey": ("zone", "split", "test"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
+    "/plan": ("view", "day", "guess"), "/plan/sheet": ("day",), "/plan/lines/7/move": ("at",), "/plan/compare": ("plan",),
 }  # fmt: skip
 DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend")
 
@@ -41,6 +43,7 @@ class Pressed:
         self.statuses: Counter[int] = Counter()
         self.broken: list[str] = []
         self.parts: list[str] = re.findall(r'data-part="([0-9a-f-]{36})"', self.shop.http.get("/").text)
+        self.shop.http.post("/plan", data={"painters": "1", "guns": "1"})
         batch = str(uuid4())
         self.shop.http.post(
             "/mix/new", data={"product": "clear-two-pack", "press": batch, "how": "ready", "amount": "300 ml"}
