@@ -12,6 +12,7 @@ from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
 from cool_sheen.service.invented import invented
+from cool_sheen.service.kept_plans import followed, standing
 from cool_sheen.service.part_now import PartNow, live_by_log, live_mark, live_parts
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import statuses
@@ -60,8 +61,10 @@ def board_of(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
 
 
 def ready_board(unit: Unit, pages: Pages) -> None:
-    """Have the lanes ready before somebody asks for them."""
+    """Have the lanes ready before somebody asks for them, and how the plan that is followed stands."""
     board_of(unit, pages, unit.the_shop)
+    if (plan := followed(unit)) is not None:
+        standing(unit, plan)
 
 
 def _board(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
