@@ -119,6 +119,7 @@ def test_what_is_done_is_ticked_and_a_late_start_moves_the_rest_until_it_is_take
     page = shop.http.get("/plan").text
     assert "This plan no longer holds" in page
     assert "no longer holds" in shop.http.get("/plan/strip").text
+    assert "Take this over" in shop.http.get("/plan/holds").text
     assert shop.http.post("/plan/keep-to").status_code == 303
     taken, stands = plan_of(shop)
     assert stands.holds

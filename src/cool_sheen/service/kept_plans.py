@@ -12,7 +12,7 @@ from sqlalchemy import delete, select
 from cool_sheen.core.scheduling.again import Before, LoadedFor, MixedFor, StepOf
 from cool_sheen.core.scheduling.calendar import Booked
 from cool_sheen.core.scheduling.diary import Taken
-from cool_sheen.core.scheduling.serial import ShopPlan
+from cool_sheen.core.scheduling.serial import PartPlan, ShopPlan
 from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.core.work.walk import Stand
@@ -20,6 +20,7 @@ from cool_sheen.service.batches import transfer_of, transfer_on
 from cool_sheen.service.part_now import PartNow, live_mark, live_parts
 from cool_sheen.service.planning import Asked, kept_to
 from cool_sheen.service.unit import Missing, Refused, Unit
+from cool_sheen.service.weather_now import weather_now
 from cool_sheen.store.models import PlanRow
 
 MOST_KEPT = 30
@@ -72,6 +73,7 @@ class PartSaid(BaseModel):
     project: str
     ends: AwareDatetime | None
     stuck: str = ""
+    cured: AwareDatetime | None = None  # past full cure, by the late edge
 
 
 class PlanSaid(BaseModel):
@@ -81,6 +83,7 @@ class PlanSaid(BaseModel):
     lines: tuple[LineSaid, ...]
     parts: tuple[PartSaid, ...]
     now: AwareDatetime
+    weather: AwareDatetime | None = None  # of when the weather was that it went by
 
     @property
     def ends(self) -> datetime | None:
@@ -128,10 +131,14 @@ def said_of(unit: Unit, plan: ShopPlan) -> PlanSaid:
         return paint_of(step, sit.zones, sit.products, transfer_on(lands.get(line.part), transfer)).ml
 
     lines = lines_of(plan, ml_of)
-    parts = tuple(
-        PartSaid(part=p.job.key, name=p.job.name, project=p.job.project, ends=p.ends, stuck=p.stuck) for p in plan.parts
-    )
-    return PlanSaid(lines=lines, parts=parts, now=plan.shop.now)
+    return PlanSaid(lines=lines, parts=tuple(map(_part, plan.parts)), now=plan.shop.now, weather=weather_now(unit).tick)
+
+
+def _part(found: PartPlan) -> PartSaid:
+    job, tops = found.job, [top for top in found.tops.values() if top]
+    bands = [band for top in tops if (band := top.band_of("full_cure")[1])]
+    cured = max((band.late for band in bands if band.late), default=None)
+    return PartSaid(part=job.key, name=job.name, project=job.project, ends=found.ends, stuck=found.stuck, cured=cured)
 
 
 def lines_of(plan: ShopPlan, ml_of: Callable[[Booked], float | None] = lambda _: None) -> tuple[LineSaid, ...]:

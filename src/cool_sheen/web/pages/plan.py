@@ -208,6 +208,14 @@ def as_calendar(unit: UnitDep, shop: ShopDep) -> Response:
     return Response(made, media_type="text/calendar; charset=utf-8", headers=head)
 
 
+@router.get("/holds")
+def holds(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
+    """Say whether the plan still holds, for a page that is open."""
+    plan = the_plan(unit)
+    context: dict[str, Any] = {"plan": plan, "stands": standing(unit, plan), "parts": plan.said.named()}
+    return pages.show(request, unit, "plan/_holds.html", **context)
+
+
 @router.get("/strip")
 def strip(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """What comes next by the plan, for the Bench; nothing where no plan is followed."""

@@ -109,7 +109,7 @@ def draw(said: PlanSaid, frame: Frame, zone: ZoneInfo, done: frozenset[int] = fr
         mine = by_part.get(part.part, [])
         bars = [_bar(line, frame, zone, done) for line in mine if line.kind != "wait"]
         end_x = frame.x(part.ends) if part.ends and frame.since <= part.ends <= frame.to else None
-        films, drawn = _films(mine, frame), [b for b in bars if b]
+        films, drawn = [*_films(mine, frame), *_cures(part.ends, part.cured, frame)], [b for b in bars if b]
         rows.append(Row(str(part.part), part.name, part.project, len(rows) * ROW, films, drawn, end_x, part.stuck))
     now_x = frame.x(frame.now) if frame.since <= frame.now <= frame.to else None
     ms = (frame.to - frame.since).total_seconds() * 1000
@@ -168,6 +168,15 @@ def _films(lines: Sequence[LineSaid], frame: Frame) -> list[Block]:
         if to > frame.since and since < frame.to
     )
     return [block for block in drawn if block.width > 0]
+
+
+def _cures(ends: datetime | None, cured: datetime | None, frame: Frame) -> list[Block]:
+    """What a part does when all is done on it: it cures."""
+    if ends is None or cured is None or cured <= max(ends, frame.since) or ends >= frame.to:
+        return []
+    x = frame.x(ends)
+    block = Block("cured", x, round(frame.x(cured) - x, 1))
+    return [block] if block.width > 0 else []
 
 
 def _nights(frame: Frame, zone: ZoneInfo) -> list[Block]:
