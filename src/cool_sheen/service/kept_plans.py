@@ -262,7 +262,6 @@ class Standing:
     again: ShopPlan | None
     moved: tuple[Moved, ...]
     put_in: tuple[str, ...]  # keys and fresh coats that are needed by now
-    gone: tuple[str, ...]  # parts of it on which nothing is to be done any more, other than by its steps
     new: tuple[str, ...]  # steps that it does not have
 
     @cached_property
@@ -299,7 +298,7 @@ def _stands(unit: Unit, plan: Kept) -> Standing:
     except Refused:
         again = None
     if again is None:
-        return Standing(plan, unit.now, done, None, (), (), (), ())
+        return Standing(plan, unit.now, done, None, (), (), ())
     was = {(line.part, line.step): line for line in left if line.part and not line.inserted}
     names = {p.job.key: p.job.name for p in again.parts}
     moved, put_in, new, seen = [], [], [], set()
@@ -316,7 +315,7 @@ def _stands(unit: Unit, plan: Kept) -> Standing:
             if line.start - was[name].start > LATE:
                 held = [h for h in line.planned.holds if h.wait != "planned"]
                 moved.append(Moved(was[name], line.start, held[-1].because if held else line.planned.because))
-    return Standing(plan, unit.now, done, again, tuple(moved), tuple(put_in), (), tuple(new))
+    return Standing(plan, unit.now, done, again, tuple(moved), tuple(put_in), tuple(new))
 
 
 def before_of(lines: Sequence[LineSaid]) -> Before:

@@ -76,11 +76,6 @@ class Planned:
         return self.end - self.start
 
     @property
-    def binds(self) -> Hold | None:
-        """What held it last; None where nothing did."""
-        return self.holds[-1] if self.holds else None
-
-    @property
     def opens_again(self) -> bool:
         """Whether it was put in because a window closes first: a key, a pad, a fresh coat."""
         return self.inserted and self.step.id.endswith((":key", ":pad", ":fresh"))

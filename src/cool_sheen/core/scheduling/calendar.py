@@ -3,7 +3,6 @@
 It is the hands that the account of each part asks. All that it answers is in whole: who, tool, mix, hours.
 """
 
-from collections.abc import Mapping
 from copy import copy
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -81,11 +80,6 @@ class Session:
     by: str  # who cleans it
     coats: tuple[tuple[datetime, datetime], ...]
 
-    @property
-    def all_of_it(self) -> tuple[datetime, datetime]:
-        """From the first coat to the end of its clean-out."""
-        return self.first, self.clean.end
-
 
 @dataclass(frozen=True, slots=True)
 class Slot:
@@ -134,7 +128,6 @@ class Calendar:
     """Everything that is taken so far. A copy can be written into, and thrown away."""
 
     shop: Shop
-    names: Mapping[UUID, str] = field(default_factory=dict)
     diaries: dict[str, Diary] = field(default_factory=dict)
     sessions: list[Session] = field(default_factory=list)
     batches: list[Batch] = field(default_factory=list)

@@ -1,7 +1,6 @@
 """What somebody, or something, is taken by, in order of time."""
 
 from bisect import bisect_left, bisect_right, insort
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
@@ -20,9 +19,6 @@ class Diary:
 
     def __init__(self, taken: list[Taken] | None = None) -> None:
         self._taken = list(taken or ())
-
-    def __iter__(self) -> Iterator[Taken]:
-        return iter(self._taken)
 
     def copy(self) -> "Diary":
         """The same diary, apart."""
