@@ -10,7 +10,7 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.plan.reach import USES
 from cool_sheen.service.kept_plans import Kept, follow, keep, let_go, said_of, standing
 from cool_sheen.service.plan_ways import take as take_up
-from cool_sheen.service.planning import Asked, BlockedSaid, CrewSaid, backwards, keep_crew, plan_now, plan_of
+from cool_sheen.service.planning import Asked, BlockedSaid, CrewSaid, backwards, crew_of, keep_crew, plan_now, plan_of
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.web.depends import FormDep, PagesDep, WorkshopDep
 from cool_sheen.web.forms import Typed
@@ -97,6 +97,11 @@ def _blocked(unit: Unit, typed: Typed) -> list[BlockedSaid]:
 def _name(unit: Unit, asked: Asked) -> str:
     names = [name for uuid, name, _ in projects_of(unit) if uuid in asked.projects]
     about = ", ".join(names[:3]) + (" and others" if len(names) > 3 else "") if names else "All projects"
+    crew = asked.crew or crew_of(unit)
+    hands = [f"{crew.painters} painters"] if crew.painters > 1 else []
+    hands += ["a helper"] if crew.helper else []
+    hands += [f"{crew.guns} guns"] if crew.guns > 1 else []
+    about = ", ".join([about, *hands])
     return f"{about}, {unit.now.astimezone(unit.zone):%a %-d %b %H:%M}"
 
 
