@@ -10,7 +10,7 @@ from tests.support import A_SLOW_MACHINE, T0, ShopOnTrial
 from tests.unit.paper import PaperPart, climate, zone
 from tests.unit.test_shop_plan import DAY, ROOMS, SYSTEMS
 
-from cool_sheen.core.scheduling.calendar import Job
+from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.scheduling.serial import plan_shop
 from cool_sheen.service.planning import Asked, plan_of

@@ -18,7 +18,7 @@ from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.part.key import WIPE_LASTS
 from cool_sheen.core.part.placed import Planned
-from cool_sheen.core.scheduling.calendar import Booked
+from cool_sheen.core.scheduling.booking import Booked
 from cool_sheen.core.scheduling.crew import HELPS, Shop
 from cool_sheen.core.work.walk import Stand
 

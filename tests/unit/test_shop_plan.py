@@ -12,7 +12,7 @@ from tests.unit.paper import PaperPart, climate, zone
 from tests.unit.plan_check import breaches
 
 from cool_sheen.core.scheduling.again import keep_to
-from cool_sheen.core.scheduling.calendar import Job
+from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Blocked, Crew, Shop
 from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
 from cool_sheen.core.work.hours import WorkingHours

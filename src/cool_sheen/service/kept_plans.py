@@ -10,7 +10,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict
 from sqlalchemy import delete, select
 
 from cool_sheen.core.scheduling.again import Before, LoadedFor, MixedFor, StepOf
-from cool_sheen.core.scheduling.calendar import Booked
+from cool_sheen.core.scheduling.booking import Booked
 from cool_sheen.core.scheduling.diary import Taken
 from cool_sheen.core.scheduling.serial import PartPlan, ShopPlan
 from cool_sheen.core.takeoff.amounts import paint_of

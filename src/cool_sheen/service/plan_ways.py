@@ -12,7 +12,7 @@ from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.placed import Wait
-from cool_sheen.core.scheduling.calendar import Booked, Job
+from cool_sheen.core.scheduling.booking import Booked, Job
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.scheduling.risk import Risk, risk
 from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop

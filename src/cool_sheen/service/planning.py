@@ -10,7 +10,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from cool_sheen.core.plan.reach import USES, reached
 from cool_sheen.core.scheduling.again import Before, keep_to
-from cool_sheen.core.scheduling.calendar import Job
+from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Blocked, Crew, Shop
 from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
 from cool_sheen.service.jobs import spaces_by_id

@@ -9,7 +9,8 @@ from datetime import datetime
 from uuid import UUID
 
 from cool_sheen.core.part.placed import Stuck, Wait
-from cool_sheen.core.scheduling.calendar import Calendar, Job, Session
+from cool_sheen.core.scheduling.booking import Job, Session
+from cool_sheen.core.scheduling.calendar import Calendar
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.scheduling.diary import Taken
 from cool_sheen.core.scheduling.serial import (

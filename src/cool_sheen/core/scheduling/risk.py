@@ -26,7 +26,7 @@ from cool_sheen.core.part.film_clock import known_of
 from cool_sheen.core.part.gate import dust_mark, safe_mark
 from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.part.top import Top
-from cool_sheen.core.scheduling.calendar import Booked, Job
+from cool_sheen.core.scheduling.booking import Booked, Job
 from cool_sheen.core.scheduling.serial import ShopPlan
 from cool_sheen.core.work.steps import CoatStep, waits_for
 

@@ -14,7 +14,8 @@ from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import Placer
 from cool_sheen.core.part.top import Top
-from cool_sheen.core.scheduling.calendar import Booked, Calendar, Job
+from cool_sheen.core.scheduling.booking import Booked, Job
+from cool_sheen.core.scheduling.calendar import Calendar
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.work.labour import labour_minutes
 from cool_sheen.core.work.steps import CoatStep, HeatStep, Step, waits_for
