@@ -188,7 +188,9 @@ def test_working_hours_that_admit_no_step_and_parts_in_a_circle_are_answered_in_
     plan, _ = plan_of(shop)
     assert plan.said.ends is None
     assert "no working day has that" in plan.said.parts[0].stuck
-    assert "no working day has that" in shop.http.get("/plan").text
+    page = shop.http.get("/plan").text
+    assert "no working day has that" in page
+    assert "no longer holds" not in page  # it says so where it was so when it was made
     assert all(line.start >= T0 for line in plan.said.lines)
     assert part == plan.said.parts[0].part
 

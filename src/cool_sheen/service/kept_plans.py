@@ -277,8 +277,13 @@ class Standing:
     @property
     def holds(self) -> bool:
         """Whether it can be followed as it stands."""
-        stuck = self.again is not None and any(p.stuck for p in self.again.parts)
-        return not (self.moved or self.put_in or self.new or stuck)
+        return not (self.moved or self.put_in or self.new or self.stuck)
+
+    @property
+    def stuck(self) -> list[PartPlan]:
+        """The parts that have no end by now, and had one when it was made."""
+        had_none = {p.part for p in self.plan.said.parts if p.stuck}
+        return [p for p in self.again.parts if p.stuck and p.job.key not in had_none] if self.again else []
 
 
 def standing(unit: Unit, plan: Kept) -> Standing:

@@ -116,7 +116,7 @@ class Placer:
 
     def closes_first(self) -> datetime | None:
         """When the first window of the part closes that is open by now, or will be; None where none does."""
-        closes = self.closes_next(self.memory.sit.all_zones)
+        closes = self.closes_next(frozenset(self.memory.ahead))
         return closes if closes and closes > self.memory.now else None
 
     def dust_free(self, step: CoatStep) -> datetime:
