@@ -131,11 +131,13 @@ def _ways(unit: Unit, asked: Asked) -> list[Way]:
     parts = parts_for(unit, asked)
     jobs, shop = jobs_of(parts, asked), shop_of(unit, parts, asked)
     found = [
-        Way(key, words, plan_shop(*build()), was, left_out)
+        Way(key, words, plan_shop(*build(), asked.wishes), was, left_out)
         for key, words, left_out, build in [*_hands(jobs, shop, asked, was), *_fewer(jobs, shop, was)]
     ]
-    found += _best_of_a_kind([Way(k, w, plan_shop(*b()), was) for k, w, _, b in _warmer(unit, parts, asked, shop, was)])
-    found += [Way(k, w, plan_shop(*b()), was) for k, w, _, b in _others(unit, parts, asked, shop, was)]
+    found += _best_of_a_kind(
+        [Way(k, w, plan_shop(*b(), asked.wishes), was) for k, w, _, b in _warmer(unit, parts, asked, shop, was)]
+    )
+    found += [Way(k, w, plan_shop(*b(), asked.wishes), was) for k, w, _, b in _others(unit, parts, asked, shop, was)]
     helping = [way for way in found if way.helps]
     return sorted(helping, key=lambda way: (-way.frees, -(way.sooner or timedelta(0))))
 

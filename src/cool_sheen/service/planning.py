@@ -12,7 +12,7 @@ from cool_sheen.core.plan.reach import USES, reached
 from cool_sheen.core.scheduling.again import Before, keep_to
 from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Blocked, Crew, Shop
-from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
+from cool_sheen.core.scheduling.serial import ShopPlan, Wishes, plan_shop
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import PartNow, live_mark, live_parts
@@ -53,6 +53,23 @@ class PinSaid(BaseModel):
     at: AwareDatetime
 
 
+class HurrySaid(BaseModel):
+    """A part that goes before others, or after them when the hours are fewer than none."""
+
+    model_config = ConfigDict(extra="forbid")
+    part: UUID
+    hours: Annotated[float, Field(ge=-10_000, le=10_000)]
+
+
+class GapSaid(BaseModel):
+    """How far apart the coats of a layer are kept."""
+
+    model_config = ConfigDict(extra="forbid")
+    part: UUID
+    layer: Annotated[str, Field(max_length=200)]
+    hours: Annotated[float, Field(ge=0, le=10_000)]
+
+
 class Asked(BaseModel):
     """What a plan is asked for.
 
@@ -64,6 +81,8 @@ class Asked(BaseModel):
         crew: Who works; the shop's own when None.
         blocked: Hours in which nobody works.
         pins: Steps that stand where somebody put them.
+        hurry: Parts that go before others, as a search for a better plan found.
+        gaps: How far apart coats are kept, as it found.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -74,11 +93,35 @@ class Asked(BaseModel):
     crew: CrewSaid | None = None
     blocked: Annotated[tuple[BlockedSaid, ...], Field(max_length=60)] = ()
     pins: Annotated[tuple[PinSaid, ...], Field(max_length=500)] = ()
+    hurry: Annotated[tuple[HurrySaid, ...], Field(max_length=2_000)] = ()
+    gaps: Annotated[tuple[GapSaid, ...], Field(max_length=4_000)] = ()
+
+    @property
+    def wishes(self) -> Wishes:
+        """Return them for the core."""
+        hurry = {said.part: timedelta(hours=said.hours) for said in self.hurry}
+        return Wishes(hurry, {(said.part, said.layer): timedelta(hours=said.hours) for said in self.gaps})
+
+    def wishing(self, wishes: Wishes) -> "Asked":
+        """Ask for the same, with other wishes."""
+        hurry = tuple(HurrySaid(part=part, hours=_hours(by)) for part, by in wishes.hurry.items())
+        gaps = tuple(GapSaid(part=part, layer=layer, hours=_hours(by)) for (part, layer), by in wishes.gaps.items())
+        return self.model_copy(update={"hurry": hurry, "gaps": gaps})
 
     @property
     def mark(self) -> str:
         """As long as it is the same, so is what is asked."""
         return json.dumps(self.model_dump(mode="json"), sort_keys=True)
+
+
+def _hours(span: timedelta) -> float:
+    return span.total_seconds() / 3600
+
+
+def from_now(unit: Unit, asked: Asked) -> Asked:
+    """What was asked, without what lies in the past."""
+    begins = asked.begins if asked.begins and asked.begins > unit.now else None
+    return asked.model_copy(update={"begins": begins, "pins": tuple(p for p in asked.pins if p.at > unit.now)})
 
 
 def crew_of(unit: Unit) -> CrewSaid:
@@ -149,7 +192,7 @@ def shop_of(unit: Unit, parts: Sequence[PartNow], asked: Asked) -> Shop:
 def plan_of(unit: Unit, asked: Asked) -> ShopPlan:
     """Lay the work out. Raises Refused."""
     parts = parts_for(unit, asked)
-    return plan_shop(jobs_of(parts, asked), shop_of(unit, parts, asked))
+    return plan_shop(jobs_of(parts, asked), shop_of(unit, parts, asked), asked.wishes)
 
 
 def kept_to(unit: Unit, asked: Asked, before: Before) -> ShopPlan:

@@ -133,6 +133,7 @@ class Workshop:
     changed: Callable[[frozenset[str]], None] | None = None  # called after a commit, with what it changed
     at_hand_files: AtHand = field(default_factory=AtHand)  # files that were looked at and not taken yet
     takings: dict[UUID, tuple[int, int]] = field(default_factory=dict)  # files that are being taken: done, of how many
+    searches: dict[str, Any] = field(default_factory=dict)  # better plans that are looked for, each apart
     noticed: dict[str, str] = field(default_factory=dict)  # what every page has to say: the clock, the copies
     _working: int = 0  # units of work that somebody waits for
     _quiet: Condition = field(default_factory=Condition)

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import OperationalError
@@ -52,6 +53,19 @@ def prepare(connection: Any, _record: Any = None) -> None:
 def _begin(connection: Connection) -> None:
     for statement in _BEGINS[connection.get_execution_options().get("means_to", "writes")]:
         connection.exec_driver_sql(statement)
+
+
+def connect_to_look(file: Path) -> Engine:
+    """Return the connections of another process than the one that works with a file: they leave it as it is.
+
+    One that could write would tidy away what stands beside the file, if it were the last of all to be closed.
+    """
+    engine = create_engine(
+        f"sqlite:///file:{quote(str(file))}?mode=ro&uri=true",
+        connect_args={"timeout": _PATIENCE_S, "isolation_level": None},
+    )
+    event.listen(engine, "begin", _begin)
+    return engine
 
 
 @contextmanager

@@ -246,6 +246,19 @@ class PlanRow(Base):
     said: Mapped[dict[str, Any]]
 
 
+class TighteningRow(Base):
+    """A search for a plan that is done sooner: what was asked, how far it came, and the best plan that was found."""
+
+    __tablename__ = "tightening"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    plan_uuid: Mapped[UUID]  # than which it is to be better
+    begun_at: Mapped[datetime]
+    state: Mapped[str]  # at work, done, stopped, failed
+    asked: Mapped[dict[str, Any]]
+    told: Mapped[dict[str, Any]]
+    said: Mapped[dict[str, Any] | None]
+
+
 class StockMovement(Base):
     """One movement of stock: what there is of an item is the sum. A trigger forbids to change or delete it."""
 

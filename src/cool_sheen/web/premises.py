@@ -14,6 +14,7 @@ from cool_sheen.service.ahead import Worker
 from cool_sheen.service.keeping import Keeper
 from cool_sheen.service.kept import Kept
 from cool_sheen.service.opening import OpenFile, open_file
+from cool_sheen.service.tightening import end_all
 from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.store import copies
@@ -56,6 +57,7 @@ class Open:
     def close(self) -> None:
         """Close it, with all that was written in one whole file."""
         self.rest()
+        end_all(self.workshop)
         self.workshop.let_others_go_first(_QUIET_S)
         self.opened.close()
 

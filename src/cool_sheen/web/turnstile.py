@@ -20,7 +20,7 @@ ASK_AGAIN_S = 3
 _LONG = re.compile(
     r"/parts/[^/]+/(what-if|system/schools/.*)|/systems/[^/]+/schools/.*|/api/v1/materials/kits|/api/v1/planning/solve|/plan/ways|/plan/lines/[^/]+/sooner|/shelf/import|/weather/records(/[^/]+/(look|take))?"
 )
-_AT_ONCE = re.compile(r"/static/.*|/healthz|/scale/stream")  # these answer without a thread, always
+_AT_ONCE = re.compile(r"/static/.*|/healthz|/scale/stream|/plan/tighten/stream")  # answered without a thread
 
 
 @dataclass(eq=False)

@@ -208,21 +208,8 @@ class Clock:
         return np.asarray(factors[np.searchsorted(begins, at_s, side="right")])
 
     def needed_s(self, milestone: Milestone, film: Film) -> float:
-        """Progress that a film needs for a milestone, at the factor of one. [reference s]
-
-        Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed.
-        """
-        milestone = self.data.after(film.coat_kind, milestone)
-        alone = milestone.name in SURFACE_MARKS and not milestone.of_build
-        thickness = film.wet_film_um if alone else film.wet_film_um + film.below_um
-        usual = film_exponent(milestone.name, milestone.mode)
-        exponent = usual if milestone.exponent is None else milestone.exponent
-        share = (thickness / (milestone.ref_film_um or self.data.ref_wet_film_um)) ** exponent
-        speed = speed_factor(milestone.mode, film.hardener_speed, film.reducer_speed)
-        if milestone.mode is Mode.REACTIVE and film.hardener_factor is not None:
-            speed = film.hardener_factor
-        dosed = dict(film.doses).get(milestone.mode, 1.0)
-        return float(milestone.ref_minutes * 60 * share * speed * dosed)
+        """Progress that a film needs for a milestone, at the factor of one. [reference s]"""
+        return needed_s(self.data, milestone, film)
 
     def band(self, name: str, film: Film) -> Band | None:
         """When a film reaches a milestone; None when the product does not have it."""
@@ -260,6 +247,29 @@ class Clock:
             return 1.0
         needed = self.needed_s(milestone, film) * math.exp(film.ln_factor_mean)
         return min(1.0, self.curve(milestone).progress(seconds(film.start), seconds(at)) / needed)
+
+
+def needed_s(data: DryingData, milestone: Milestone, film: Film) -> float:
+    """Progress that a film needs for a milestone, at the factor of one. [reference s]
+
+    Args:
+        data: The sheet's times.
+        milestone: Which of them.
+        film: The coat, with the weight of what still dries below it.
+
+    Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed.
+    """
+    milestone = data.after(film.coat_kind, milestone)
+    alone = milestone.name in SURFACE_MARKS and not milestone.of_build
+    thickness = film.wet_film_um if alone else film.wet_film_um + film.below_um
+    usual = film_exponent(milestone.name, milestone.mode)
+    exponent = usual if milestone.exponent is None else milestone.exponent
+    share = (thickness / (milestone.ref_film_um or data.ref_wet_film_um)) ** exponent
+    speed = speed_factor(milestone.mode, film.hardener_speed, film.reducer_speed)
+    if milestone.mode is Mode.REACTIVE and film.hardener_factor is not None:
+        speed = film.hardener_factor
+    dosed = dict(film.doses).get(milestone.mode, 1.0)
+    return float(milestone.ref_minutes * 60 * share * speed * dosed)
 
 
 def _reached_along(curve: Curve, start_s: float, needed_s: Floats, along: Sequence[Believed]) -> Floats:

@@ -92,8 +92,8 @@ def slowest_gate(situation: Situation, step: CoatStep, at: datetime) -> CoatGate
 class Placer:
     """Serial generation, one step at a time, with the film on top of each zone as its memory."""
 
-    def __init__(self, situation: Situation) -> None:
-        self.memory = Memory(situation)
+    def __init__(self, situation: Situation, memory: Memory | None = None) -> None:
+        self.memory = memory or Memory(situation)
         self.times = Times(self.memory)
 
     def ahead(self) -> list[Step]:

@@ -314,7 +314,8 @@ class Calendar:
         if planned.step.kind == "wait":
             self.booked.append(_line(job, planned, "", timedelta(0)))
             return
-        slot = self.slot(job, Asked(planned.step, planned.start, planned.labour, planned.lasts, planned.blend))
+        at = planned.start  # it waits no longer, not even for a pot that it could share
+        slot = self.slot(job, Asked(planned.step, at, planned.labour, planned.lasts, planned.blend, closes=at))
         if isinstance(slot, Busy):
             raise AssertionError(f"{planned.step.label} was placed where it cannot be: {slot.because}")
         if slot.mixed is not None and slot.batch is not None:

@@ -10,6 +10,9 @@ from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.drying.blend import AS_USUAL
+from cool_sheen.core.drying.clock import Film, film_with, needed_s
+from cool_sheen.core.drying.milestones import Milestone
 from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import Placer
@@ -21,13 +24,26 @@ from cool_sheen.core.work.labour import labour_minutes
 from cool_sheen.core.work.steps import CoatStep, HeatStep, Step, waits_for
 
 _TRIES = 8
-_TIME_TO_LOSE = timedelta(days=1)
+_TIME_TO_LOSE = timedelta(days=3)
 _DAY_TO_NIGHT = 2.4  # a day has so many times the hours that are worked
+_DAY_S = 86_400.0
 _MARGIN = timedelta(minutes=2)
 _FAR = datetime(9000, 1, 1, tzinfo=UTC)
 _TRIES_FOR_A_ROOM = 60
 PUT_OFF = "later, so that what follows finds its window open"
 A_KEY_COSTS = timedelta(hours=1)  # beside its own time: a coat is put off that long rather than keyed
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """What a plan is to do otherwise than it would: which part to hurry, how far apart to keep a layer's coats."""
+
+    hurry: Mapping[UUID, timedelta] = field(default_factory=dict)
+    gaps: Mapping[tuple[UUID, str], timedelta] = field(default_factory=dict)
+
+
+AS_EVER = Wishes()
+FIRST_OF_ALL = timedelta(days=20)  # a part that is hurried by so much goes even before what is open and closes
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,18 +86,19 @@ class ShopPlan:
         return [b.planned for b in self.lines if b.planned and b.part == part]
 
 
-def plan_shop(jobs: Sequence[Job], shop: Shop) -> ShopPlan:
+def plan_shop(jobs: Sequence[Job], shop: Shop, wishes: Wishes = AS_EVER) -> ShopPlan:
     """Lay the rest of all parts along time.
 
     Args:
         jobs: The parts. One that comes after another is begun when that one is done, where it is among them.
         shop: Who works when, with which tools.
+        wishes: What to do otherwise than usual.
 
     Returns: A plan that keeps every window, gate, day's limit, working hour, tool, pot and room. A part that cannot be
         placed to the end has what could be, and says why.
     """
     calendar = begun(jobs, shop)
-    runs = {job.key: Run(job, shop) for job in jobs}
+    runs = {job.key: Run(job, shop, wishes) for job in jobs}
     ends = _ends_at_best(list(runs.values()), shop)
     done = in_circles(jobs)
     while waiting := [run for key, run in runs.items() if key not in done]:
@@ -123,25 +140,30 @@ def in_circles(jobs: Sequence[Job]) -> dict[UUID, PartPlan]:
 class Run:
     """A part while it is placed."""
 
-    def __init__(self, job: Job, shop: Shop) -> None:
+    def __init__(self, job: Job, shop: Shop, wishes: Wishes = AS_EVER) -> None:
         self.job = job
+        self.hurry = wishes.hurry.get(job.key, timedelta(0))
         self.placer = Placer(replace(job.situation, day=shop.hours, now=shop.now))
         self.ends: datetime | None = None
-        self.gaps: dict[str, timedelta] = {}  # by layer: how far its coats are kept apart
+        # By layer: how far its coats are kept apart.
+        self.gaps = {layer: gap for (key, layer), gap in wishes.gaps.items() if key == job.key}
         self.tail = self._tail()
 
     def urgency(self, ends: datetime) -> tuple[int, datetime, timedelta]:
-        """Who goes first: what is open now and closes; then who has no time to lose; then who is done the soonest.
+        """Who goes first: what is open now and closes; then who has little time to lose; then who is done the soonest.
 
         Args:
             ends: When the whole shop is done at best.
         """
+        if self.hurry >= FIRST_OF_ALL:
+            return 0, self.job.situation.now, -self.hurry
         if self.ends is None and (closes := self.placer.closes_first()):
             return 0, closes, self.tail
-        latest = (self.job.due or ends) - self.tail
+        tail = self.tail + self.hurry
+        latest = (self.job.due or ends) - tail
         if latest - self.placer.memory.now < _TIME_TO_LOSE:
-            return 1, latest, self.tail
-        return 2, _FAR, self.tail
+            return 1, latest, tail
+        return 2, _FAR, self.tail - self.hurry
 
     def go_on(self, chain: "_Chain") -> None:
         """Take over what was placed."""
@@ -156,28 +178,54 @@ class Run:
 
     def _tail(self) -> timedelta:
         """How long the rest takes at least, by sheets and hands alone: for the order among parts."""
-        tail, top = self.work * _DAY_TO_NIGHT, next(iter(self.placer.memory.tops.values()), None)
-        product = top.product if top else None
+        tail, top = self.work, next(iter(self.placer.memory.tops.values()), None)
+        below = _Below(top.product, top.layer_id) if top else None
         for step in self.placer.ahead():
-            tail += _waiting(step, product, self.job)
+            tail += _waiting(step, below, self.job)
             if isinstance(step, CoatStep):
-                product = self.job.situation.products[step.layer.product]
+                below = _Below.after(step, below, self.job.situation.products[step.layer.product])
         return tail
+
+
+@dataclass(frozen=True, slots=True)
+class _Below:
+    """What a step finds below it, as far as sheets say: a product, and how many coats of which film."""
+
+    product: Product
+    layer: str
+    film: Film | None = None
+    coats: int = 1
+
+    @classmethod
+    def after(cls, step: CoatStep, below: "_Below | None", product: Product) -> "_Below":
+        """What is there after a coat."""
+        film = film_with(_FAR, step.coat.wet_film_um, step.coat.kind, AS_USUAL)
+        more = below is not None and below.layer == step.layer.id
+        return cls(product, step.layer.id, film, below.coats + 1 if below and more else 1)
+
+    def minutes(self, mark: Milestone) -> float:
+        """How long it takes to a milestone: as one thick film, or as thin ones a day apart. [min]"""
+        if self.film is None:
+            return mark.ref_minutes
+        data, more = self.product.drying, self.coats - 1
+        thick = replace(self.film, below_um=more * self.film.wet_film_um)
+        return min(needed_s(data, mark, thick), needed_s(data, mark, self.film) + more * _DAY_S) / 60
 
 
 def _labour(step: Step) -> timedelta:
     return timedelta(minutes=labour_minutes(step.kind, step.area_m2, step.method))
 
 
-def _waiting(step: Step, top: Product | None, job: Job) -> timedelta:
+def _waiting(step: Step, below: _Below | None, job: Job) -> timedelta:
     """How long the film below has a step wait, by its sheet."""
     minutes = step.wait_minutes
     if isinstance(step, HeatStep):
         minutes += step.hold(winter=job.situation.winter) or 0.0
-    if top is not None:
-        wanted = top.rule_for(None).opens if isinstance(step, CoatStep) else waits_for(step)
-        mark = top.drying.named(mark_of(top, wanted)) if wanted else None
-        minutes += mark.ref_minutes if mark else 0.0
+    if below is not None:
+        product = below.product
+        wanted = product.rule_for(None).opens if isinstance(step, CoatStep) else waits_for(step)
+        mark = product.drying.named(mark_of(product, wanted)) if wanted else None
+        minutes += below.minutes(mark) if mark else 0.0
     return timedelta(minutes=minutes)
 
 
@@ -230,7 +278,7 @@ def _space_out(shop: Shop, run: Run) -> None:
         coats < 2
         or after is None
         or isinstance(after, CoatStep)
-        or _waiting(after, product, run.job) < _WAITED_FOR_DAYS
+        or _waiting(after, _Below(product, layer.id), run.job) < _WAITED_FOR_DAYS
     ):
         return
     ends = {gap: _ends_alone(shop, run, layer.id, gap) for gap in _GAPS}

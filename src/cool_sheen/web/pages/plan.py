@@ -9,6 +9,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from cool_sheen.formats.calendar_file import calendar_file
+from cool_sheen.service import tightening
 from cool_sheen.service.kept_plans import (
     Kept,
     Standing,
@@ -33,6 +34,7 @@ from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.views import band, calendar
 from cool_sheen.web.views.ribbon import Frame
+from cool_sheen.web.views.tighten import tightening as read
 
 router = APIRouter(prefix="/plan")
 USE_WORDS = {"handle": "to be carried", "assemble": "to be fitted together", "full_cure": "for all uses"}
@@ -59,7 +61,7 @@ def show(
     context |= {"projects": projects_of(unit), "uses": list(USE_WORDS.items()), "kept": kept_plans(unit)}
     if plan is not None:
         context |= _calendar(unit, shop, plan, view if view in calendar.VIEWS else "day", day)
-        context |= _guess(unit, typed, plan)
+        context |= _guess(unit, typed, plan) | found_for(unit, plan)
     return pages.show(request, unit, "plan/page.html", status, **context)
 
 
@@ -141,6 +143,20 @@ def _safe(unit: Unit, plan: Kept, stands: Standing) -> list[tuple[str, bool]]:
     if plan.asked.by is None or stands.again is None:
         return []
     return [(words, usable_at(stands.again, use, plan.asked.by)) for use, words in USE_WORDS.items()]
+
+
+def found_for(unit: Unit, plan: Kept) -> dict[str, Any]:
+    """What is known of a search for something better than a plan."""
+    found = tightening.newest(unit, plan.uuid)
+    if found is None:
+        return {"search": None}
+    shown: dict[str, Any] = {"search": found, "told": read(found.told)}
+    if found.said is not None and found.is_better:
+        shown |= {
+            "moved": calendar.compared(plan.said, found.said),
+            "otherwise": tightening.changes(unit, plan.asked, found.asked),
+        }
+    return shown
 
 
 def _guess(unit: Unit, typed: Typed, plan: Kept) -> dict[str, Any]:

@@ -8,13 +8,13 @@ from fastapi.responses import Response
 
 from cool_sheen.service.kept_plans import Kept, LineSaid, said_of
 from cool_sheen.service.plan_ways import starts_with, ways
-from cool_sheen.service.planning import Asked, PinSaid, plan_now
+from cool_sheen.service.planning import Asked, PinSaid, from_now, plan_now
 from cool_sheen.service.run_sheet import run_sheet
 from cool_sheen.service.unit import Missing, Unit
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.plan import the_plan
-from cool_sheen.web.pages.plan_making import from_now, plan_again
+from cool_sheen.web.pages.plan_making import plan_again
 from cool_sheen.web.views import calendar
 
 router = APIRouter(prefix="/plan")

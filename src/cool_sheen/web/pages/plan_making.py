@@ -10,7 +10,17 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.plan.reach import USES
 from cool_sheen.service.kept_plans import Kept, follow, keep, let_go, said_of, standing
 from cool_sheen.service.plan_ways import take as take_up
-from cool_sheen.service.planning import Asked, BlockedSaid, CrewSaid, backwards, crew_of, keep_crew, plan_now, plan_of
+from cool_sheen.service.planning import (
+    Asked,
+    BlockedSaid,
+    CrewSaid,
+    backwards,
+    crew_of,
+    from_now,
+    keep_crew,
+    plan_now,
+    plan_of,
+)
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.web.depends import FormDep, PagesDep, WorkshopDep
 from cool_sheen.web.forms import Typed
@@ -36,7 +46,7 @@ def make(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
     with workshop.write() as unit:
         if asked.crew is not None:
             keep_crew(unit, asked.crew)
-        keep(unit, asked, said, _name(unit, asked))
+        keep(unit, asked, said, name_of(unit, asked))
     return RedirectResponse("/plan", 303)
 
 
@@ -94,7 +104,8 @@ def _blocked(unit: Unit, typed: Typed) -> list[BlockedSaid]:
     return out
 
 
-def _name(unit: Unit, asked: Asked) -> str:
+def name_of(unit: Unit, asked: Asked) -> str:
+    """Name a plan by what it is about, who works, and when it was made."""
     names = [name for uuid, name, _ in projects_of(unit) if uuid in asked.projects]
     about = ", ".join(names[:3]) + (" and others" if len(names) > 3 else "") if names else "All projects"
     crew = asked.crew or crew_of(unit)
@@ -121,7 +132,7 @@ def plan_again(
         except (Refused, CoreError) as refusal:
             return told(request, unit, pages, typed, refusal)
     with workshop.write() as unit:
-        keep(unit, asked, said, _name(unit, asked))
+        keep(unit, asked, said, name_of(unit, asked))
     return RedirectResponse("/plan", 303)
 
 
@@ -141,14 +152,8 @@ def keep_to(request: Request, workshop: WorkshopDep, pages: PagesDep, form: Form
             raise Refused("Nothing of this plan is left to be done.", status=409)
         asked, said = from_now(unit, plan.asked), said_of(unit, now)
     with workshop.write() as unit:
-        keep(unit, asked, said, _name(unit, asked))
+        keep(unit, asked, said, name_of(unit, asked))
     return RedirectResponse("/plan", 303)
-
-
-def from_now(unit: Unit, asked: Asked) -> Asked:
-    """What was asked, without what lies in the past."""
-    begins = asked.begins if asked.begins and asked.begins > unit.now else None
-    return asked.model_copy(update={"begins": begins, "pins": tuple(p for p in asked.pins if p.at > unit.now)})
 
 
 @router.post("/follow")

@@ -626,6 +626,34 @@
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-print]")) window.print();
   });
+
+  // --- a better plan is looked for: how far it is -----------------------------------------------------
+  let looking = null;
+  function watchSearch() {
+    const place = $("[data-tighten]");
+    if (!place || looking) return;
+    looking = new EventSource(place.dataset.tighten);
+    looking.onmessage = (event) => {
+      const told = JSON.parse(event.data);
+      for (const [name, words] of Object.entries(told.words)) {
+        const shown = $(`[data-tight="${name}"]`);
+        if (shown) shown.textContent = words;
+      }
+      const bar = $("[data-tight-share]"),
+        mark = $("[data-tight-best]");
+      if (bar) bar.value = told.share;
+      if (mark && told.x.best) mark.setAttribute("transform", `translate(${told.x.best} 4)`);
+      // the first line has the picture's marks with it: the page had none to draw yet
+      else if (told.x.best) htmx.ajax("GET", "/plan/tighten", { target: "#tighten-found", swap: "innerHTML" });
+    };
+    looking.addEventListener("over", () => {
+      looking.close();
+      looking = null;
+      htmx.ajax("GET", "/plan/tighten", { target: "#tighten-found", swap: "innerHTML" });
+    });
+  }
+  document.addEventListener("htmx:afterSettle", watchSearch);
+  document.addEventListener("DOMContentLoaded", watchSearch);
   document.addEventListener("htmx:afterSettle", watchScale);
   document.addEventListener("DOMContentLoaded", watchScale);
 
