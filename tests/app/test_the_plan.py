@@ -2,6 +2,7 @@
 
 import itertools
 import re
+import time
 from datetime import timedelta
 from itertools import pairwise
 from uuid import UUID
@@ -12,6 +13,9 @@ from tests.support import T0, ShopOnTrial
 
 from cool_sheen.service.jobs import find_part, spaces_by_id
 from cool_sheen.service.kept_plans import followed, standing
+from cool_sheen.service.part_now import live_parts
+from cool_sheen.service.plan_schools import other_system
+from cool_sheen.service.what_if import situation_as
 
 
 @pytest.fixture
@@ -45,6 +49,15 @@ def plan_of(shop: ShopOnTrial):
     with shop.workshop.read() as unit:
         plan = followed(unit)
         return plan, standing(unit, plan) if plan else None
+
+
+def worked_out(shop: ShopOnTrial, address: str) -> str:
+    """What a page says when all that is worked out elsewhere is there."""
+    begun = time.monotonic()
+    while "data-waits" in (page := shop.http.get(address).text):
+        assert time.monotonic() - begun < 90, "it does not come to its end"
+        time.sleep(0.1)
+    return page
 
 
 def line_of(shop: ShopOnTrial, part: UUID, kind: str):
@@ -212,7 +225,8 @@ def test_ways_are_worked_out_and_taken_with_one_press(shop):
         another_part(shop, f"Panel {n}", "two-stage-epoxy", f"Job {n}")
     press_plan(shop)
     before = plan_of(shop)[0].said.ends
-    found = shop.http.get("/plan/ways").text
+    assert "laid out anew" in shop.http.get("/plan/ways").text  # in a process of its own
+    found = worked_out(shop, "/plan/ways")
     assert "one painter more" in found
     assert "what it costs to wait" in found
     chances = [int(c) for c in re.findall(r'<td class="figure">(\d+) %</td>', found)]
@@ -228,6 +242,39 @@ def test_ways_are_worked_out_and_taken_with_one_press(shop):
     assert plan.said.ends < before
     assert f"{plan.said.ends + timedelta(hours=2):%a %-d %b %H:%M}" == said
     assert shop.http.post("/plan/ways", data={"way": "magic"}).status_code == 422
+
+
+def test_another_school_is_worked_out_on_the_parts_on_which_it_arises_and_changes_them_when_it_is_taken(shop):
+    parts = [another_part(shop, f"Panel {n}", "two-stage-epoxy") for n in range(2)]
+    press_plan(shop)
+    with shop.workshop.read() as unit:
+        school = next(s for s in unit.catalogue.schools if s.key == "between-coats")
+        found = {p.part.uuid: p for p in live_parts(unit)}
+        padded = {uuid: other_system(unit, found[uuid], school, "degloss") for uuid in parts}
+        assert other_system(unit, found[parts[0]], school, "when-shut") is None  # it is done so by now
+        there = situation_as(unit, found[parts[0]], padded[parts[0]])
+        pads = sum(s.kind == "degloss" for s in there.owed.steps)
+        assert pads > 0
+    stopped = shop.http.post("/plan/ways/stop")
+    assert stopped.status_code == 409
+    assert shop.http.post("/plan/ways", data={"way": "school:between-coats:degloss"}).status_code == 303
+    assert sum(line.kind == "degloss" for line in plan_of(shop)[0].said.lines) == 2 * pads
+    assert shop.http.post("/plan/ways", data={"way": "school:between-coats:degloss"}).status_code == 409
+    assert shop.http.post("/plan/ways", data={"way": "school:none:keyed"}).status_code == 409
+
+
+def test_what_is_worked_out_can_be_stopped_and_asked_for_again(shop):
+    for n in range(2):
+        another_part(shop, f"Panel {n}", "two-stage-epoxy", f"Job {n}")
+    press_plan(shop)
+    line = line_of(shop, plan_of(shop)[0].said.parts[0].part, "coat")
+    assert "laid out anew" in shop.http.get(f"/plan/lines/{line.n}/sooner").text
+    assert shop.http.post("/plan/ways/stop").status_code == 303
+    assert shop.http.get("/plan/ways/stream").text.endswith("event: over\ndata: {}\n\n")
+    assert "Stopped." in shop.http.get("/plan/ways").text
+    assert "laid out anew" in shop.http.get("/plan/ways?again=1").text
+    found = worked_out(shop, f"/plan/lines/{line.n}/sooner")
+    assert "Each was worked out for the whole plan" in found or "None of the changes" in found
 
 
 def test_a_guess_is_held_against_the_plan_and_says_where_the_time_goes(shop):

@@ -8,6 +8,8 @@ from tests.app.test_the_plan import another_part
 from tests.browser.test_bench import violations
 from tests.browser.test_building_a_stack import tab_to
 
+from cool_sheen.service import tightening
+
 
 def begins(page) -> str:
     return page.locator("#why b.figure").first.inner_text()
@@ -96,4 +98,31 @@ def test_what_would_help_is_worked_out_when_it_is_asked_and_taken_with_a_press(p
     before = page.locator(".plan-figures b").first.inner_text()
     warmer.click()
     expect(page.locator(".plan-figures b").first).not_to_have_text(before)
+    expect(page.locator(".plan-moved")).to_have_count(0)
+
+
+@pytest.mark.parametrize("served", [{"demo": False}], indirect=True)
+def test_a_search_for_a_better_plan_is_watched_stopped_and_taken_by_keyboard_alone(page, served, monkeypatch):
+    monkeypatch.setattr(tightening, "LEAST_S", 60.0)
+    for n in range(3):
+        another_part(served.shop, f"Panel {n}", "one-pack-enamel", f"Job {n}")
+    another_part(served.shop, "Hood", "cabinet-waterborne", "Job 4", substrate="bare_timber")
+    served.shop.http.post("/plan", data={"painters": "1", "guns": "1"})
+    page.goto("/plan")
+    tab_to(page, '#tighten form[action="/plan/tighten"] button', 300)
+    page.keyboard.press("Enter")
+    expect(page.locator("#tighten .tight")).to_be_visible(timeout=30_000)  # the page was not loaded again
+    expect(page.locator('#tighten [data-waits-words="tries"]')).to_have_text(re.compile(r"[1-9]\d*"), timeout=30_000)
+    expect(page.locator("#tighten progress")).to_have_attribute("value", re.compile(r"0\.\d+"))
+    assert violations(page) == []
+    tab_to(page, "#tighten .btn", 300)
+    page.keyboard.press("Enter")
+    expect(page.locator("#tighten")).to_contain_text("Stopped, best kept.", timeout=30_000)
+    expect(page.locator("#tighten")).to_contain_text("plans tried")
+    assert violations(page) == []
+    take = page.get_by_role("button", name="Follow the tightened plan")
+    expect(take).to_be_visible()
+    take.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Tighten")).to_be_visible()
     expect(page.locator(".plan-moved")).to_have_count(0)

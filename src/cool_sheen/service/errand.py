@@ -13,13 +13,13 @@ from pathlib import Path
 from threading import Event, Thread
 from typing import Any
 
-from cool_sheen.service import tightening
+from cool_sheen.service import plan_ways, tightening
 from cool_sheen.service.apart import Told
 from cool_sheen.service.unit import Unit, Workshop
 from cool_sheen.store.engine import connect_to_look
 
 Errand = Callable[[Unit, dict[str, Any], float, Callable[[Told], bool]], None]
-ERRANDS: dict[str, Errand] = {"tighten": tightening.errand}
+ERRANDS: dict[str, Errand] = {"tighten": tightening.errand, "ways": plan_ways.errand}
 _GENTLY = 10  # whoever waits for a page goes first
 
 

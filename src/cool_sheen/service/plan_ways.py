@@ -1,46 +1,36 @@
 """What would make a plan shorter, or fit at all, each way worked out before it is offered; what it costs to wait."""
 
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 from functools import partial
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import UUID
 
 from cool_sheen.core.coatings.systems import System
-from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.log.history import History, Stay
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.placed import Wait
-from cool_sheen.core.scheduling.booking import Booked, Job
+from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Shop
-from cool_sheen.core.scheduling.risk import Risk, risk
-from cool_sheen.core.scheduling.serial import ShopPlan, plan_shop
-from cool_sheen.service import journal
-from cool_sheen.service.building import change_part
+from cool_sheen.core.scheduling.risk import risk
+from cool_sheen.core.scheduling.serial import A_KEY_COSTS, ShopPlan, plan_shop
+from cool_sheen.service.apart import Told
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.kept_plans import Kept
-from cool_sheen.service.part_now import PartNow, live_mark
-from cool_sheen.service.planning import Asked, crew_of, jobs_of, keep_crew, parts_for, plan_now, shop_of
-from cool_sheen.service.shops import NewSpace, change_space
-from cool_sheen.service.unit import Refused, Unit
-from cool_sheen.service.what_if import films_in, situation_with
+from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.plan_answers import STARTS, Answer, StartSaid, WaySaid, WeakSaid
+from cool_sheen.service.plan_schools import other_system
+from cool_sheen.service.planning import Asked, jobs_of, parts_for, plan_now, shop_of
+from cool_sheen.service.unit import Unit
+from cool_sheen.service.what_if import films_in, situation_as, situation_with
 
 WORTH_IT = timedelta(minutes=30)
 _DEGREES = (2, 4, 7)
 _WARMEST_C = 32
 _GOOD_ENOUGH = 0.8  # the smallest of the same kind that brings so much of the best of them
 _MOST_WITHOUT = 3
-_STARTS: dict[str, tuple[str, timedelta]] = {
-    "0": ("begun as planned", timedelta(0)),
-    "2": ("nothing is done for two hours", timedelta(hours=2)),
-    "24": ("begun a day later", timedelta(days=1)),
-    "48": ("two days later", timedelta(days=2)),
-    "72": ("three days later", timedelta(days=3)),
-    "120": ("five days later", timedelta(days=5)),
-    "168": ("a week later", timedelta(days=7)),
-}
 _WEAKEST, _SAFE_ENOUGH = 4, 0.97
 Built = Callable[[], tuple[list[Job], Shop]]
 
@@ -68,45 +58,19 @@ class Way:
     @property
     def helps(self) -> bool:
         """Whether it is worth offering."""
-        if self.plan.stuck and len(self.plan.stuck) >= len(self.was.stuck):
+        if self.frees < 0:
             return False
-        return self.frees > 0 or (self.sooner or timedelta(0)) >= WORTH_IT or self.plan.keyings < self.was.keyings
+        more = self.plan.keyings - self.was.keyings
+        costs = WORTH_IT + max(more, 0) * A_KEY_COSTS
+        return self.frees > 0 or (self.sooner or timedelta(0)) >= costs or more < 0
 
-
-def ways(unit: Unit, plan: Kept) -> list[Way]:
-    """Find what would help a plan, the most helpful first; kept for the minute."""
-    key = ("plan ways", plan.uuid, live_mark(unit), unit.now.replace(second=0, microsecond=0))
-    made: list[Way] = unit.kept.get(key, lambda: _ways(unit, plan.asked), lambda w: 300_000 * (1 + len(w)))
-    return made
-
-
-@dataclass(frozen=True)
-class Start:
-    """The same plan begun at another time: what comes of it, and how likely it holds."""
-
-    key: str
-    words: str
-    begins: datetime
-    plan: ShopPlan
-    risk: Risk
-
-    @property
-    def hands_on_h(self) -> float:
-        """Hands-on time. [h]"""
-        return sum((line.hands for line in self.plan.lines), timedelta()).total_seconds() / 3600
-
-    @property
-    def weakest(self) -> list[tuple[Booked, float]]:
-        """The coats that hold the least often, with the share of worlds in which they do."""
-        least = sorted(self.risk.by_line.items(), key=lambda row: row[1])[:_WEAKEST]
-        return [(self.plan.lines[n], share) for n, share in least if share < _SAFE_ENOUGH]
-
-
-def starts(unit: Unit, plan: Kept) -> list[Start]:
-    """Say what comes of beginning now, and later; kept for the minute."""
-    key = ("plan starts", plan.uuid, live_mark(unit), unit.now.replace(second=0, microsecond=0))
-    made: list[Start] = unit.kept.get(key, lambda: _starts(unit, plan.asked), lambda w: 300_000 * (1 + len(w)))
-    return made
+    def said(self) -> WaySaid:
+        """Put it into what can be told."""
+        lines = [(b.part, b.planned.step.id, b.start) for b in self.plan.lines if b.planned and b.part]
+        return WaySaid(
+            key=self.key, words=self.words, ends=self.plan.ends, sooner=self.sooner, keyings=self.plan.keyings,
+            frees=self.frees, begins={f"{part} {step}": at for part, step, at in reversed(lines)},
+        )  # fmt: skip
 
 
 def _now(unit: Unit, asked: Asked) -> Asked:
@@ -114,32 +78,62 @@ def _now(unit: Unit, asked: Asked) -> Asked:
     return asked.model_copy(update={"begins": begins})
 
 
-def _starts(unit: Unit, asked: Asked) -> list[Start]:
-    asked = _now(unit, asked)
-    base = asked.begins or unit.now
-    out = []
-    for key, (words, later) in _STARTS.items():
-        begins = base + later
-        plan = plan_now(unit, asked.model_copy(update={"begins": begins}) if later else asked)
-        out.append(Start(key, words, begins, plan, risk(plan)))
-    return out
+def errand(unit: Unit, asked: dict[str, Any], seconds: float, tell: Callable[[Told], bool]) -> None:
+    """Work out what would help a plan, and what it costs to wait; tell how far that is, and at the end all of it.
+
+    Args:
+        unit: A unit of work that reads.
+        asked: What the plan is asked for.
+        seconds: How long it may take; what is not worked out by then is left out. [s]
+        tell: Is told how far it is, and says whether to go on.
+    """
+    wanted, ends = _now(unit, Asked.model_validate(asked)), time.monotonic() + seconds
+    was = plan_now(unit, wanted)
+    candidates = _candidates(unit, wanted, was)
+    of = len(candidates) + len(STARTS)
+    found, begun = [], []
+    for done, (key, (words, later)) in enumerate(STARTS.items()):
+        if not tell({"done": done, "of": of}) or time.monotonic() > ends:
+            return
+        begun.append(_start(unit, wanted, key, words, later))
+    for done, (key, words, left_out, build) in enumerate(candidates, len(STARTS)):
+        if not tell({"done": done, "of": of}):
+            return
+        if time.monotonic() < ends:
+            found.append(Way(key, words, plan_shop(*build(), wanted.wishes), was, left_out))
+    helping = [way for way in _best_of_a_kind(found) if way.helps]
+    helping.sort(key=lambda way: (-way.frees, -(way.sooner or timedelta(0))))
+    said = Answer(ways=tuple(way.said() for way in helping), starts=tuple(begun))
+    tell({"done": of, "of": of, "answer": said.model_dump(mode="json")})
 
 
-def _ways(unit: Unit, asked: Asked) -> list[Way]:
-    asked = _now(unit, asked)
-    was = plan_now(unit, asked)
+def _start(unit: Unit, asked: Asked, key: str, words: str, later: timedelta) -> StartSaid:
+    begins = (asked.begins or unit.now) + later
+    plan = plan_now(unit, asked.model_copy(update={"begins": begins}) if later else asked)
+    worlds = risk(plan)
+    hands = sum((line.hands for line in plan.lines), timedelta())
+    least = sorted(worlds.by_line.items(), key=lambda row: row[1])[:_WEAKEST]
+    weakest = tuple(
+        WeakSaid(label=plan.lines[n].label, part=plan.lines[n].part, start=plan.lines[n].start, share=share)
+        for n, share in least
+        if share < _SAFE_ENOUGH
+    )
+    return StartSaid(
+        key=key, words=words, begins=begins, ends=plan.ends, keyings=plan.keyings, chance=worlds.chance,
+        finish=worlds.finish, hands_on_h=hands.total_seconds() / 3600, weakest=weakest,
+    )  # fmt: skip
+
+
+def _candidates(unit: Unit, asked: Asked, was: ShopPlan) -> "list[Candidate]":
     parts = parts_for(unit, asked)
     jobs, shop = jobs_of(parts, asked), shop_of(unit, parts, asked)
-    found = [
-        Way(key, words, plan_shop(*build(), asked.wishes), was, left_out)
-        for key, words, left_out, build in [*_hands(jobs, shop, asked, was), *_fewer(jobs, shop, was)]
+    return [
+        *_hands(jobs, shop, asked, was),
+        *_fewer(jobs, shop, was),
+        *_warmer(unit, parts, asked, shop, was),
+        *_others(unit, parts, asked, shop, was),
+        *_schools(unit, parts, asked, shop),
     ]
-    found += _best_of_a_kind(
-        [Way(k, w, plan_shop(*b(), asked.wishes), was) for k, w, _, b in _warmer(unit, parts, asked, shop, was)]
-    )
-    found += [Way(k, w, plan_shop(*b(), asked.wishes), was) for k, w, _, b in _others(unit, parts, asked, shop, was)]
-    helping = [way for way in found if way.helps]
-    return sorted(helping, key=lambda way: (-way.frees, -(way.sooner or timedelta(0))))
 
 
 Candidate = tuple[str, str, int, Built]
@@ -222,7 +216,7 @@ def _best_of_a_kind(found: list[Way]) -> list[Way]:
     """Of several of one kind the smallest that brings most of what the best of them brings."""
     kinds: dict[str, list[Way]] = {}
     for way in found:
-        kinds.setdefault(way.key.rpartition(":")[0], []).append(way)
+        kinds.setdefault(way.key.rpartition(":")[0] if way.key.startswith("heat:") else way.key, []).append(way)
     out = []
     for of_kind in kinds.values():
         best = max((way.sooner or timedelta(0)) for way in of_kind)
@@ -272,65 +266,23 @@ def _climate_in(unit: Unit, found: PartNow, room: UUID) -> PartClimate:
     return part_climate(unit, history, unit.catalogue.substrates[found.part.substrate].mass)
 
 
-# --- taking one ----------------------------------------------------------------------------------------
-def take(unit: Unit, asked: Asked, key: str) -> Asked:
-    """Do what a way says; return what is to be planned with it. Raises Refused, Missing."""
-    kind, _, rest = key.partition(":")
-    crew = asked.crew or crew_of(unit)
-    if kind in ("helper", "painter", "gun"):
-        grown: dict[str, Any] = {"painter": {"painters": crew.painters + 1}, "gun": {"guns": crew.guns + 1}}
-        more = grown.get(kind, {"helper": True})
-        crew = crew.model_copy(update=more)
-        keep_crew(unit, crew)
-        return asked.model_copy(update={"crew": crew})
-    if kind == "begin":
-        later = _STARTS.get(rest, ("", timedelta(0)))[1]
-        return asked.model_copy(update={"begins": (asked.begins or unit.now) + later if later else None})
-    if kind == "without":
-        return _without(unit, asked, rest)
-    doing = {"heat": _heat, "fast": _harden, "room": _carry}.get(kind)
-    if doing is None:
-        raise Refused("That way is not known: look at the plan again.", status=422)
-    doing(unit, parts_for(unit, asked), rest)
-    return asked
+def _schools(unit: Unit, parts: Sequence[PartNow], asked: Asked, shop: Shop) -> list[Candidate]:
+    """The other side of each question on which practitioners disagree, on every part on which it arises."""
+    out: list[Candidate] = []
+    for school in unit.catalogue.schools:
+        for side in school.sides:
+            other = {p.part.uuid: system for p in parts if (system := other_system(unit, p, school, side.key))}
+            if not other:
+                continue
 
+            def build(other: dict[UUID, System] = other) -> tuple[list[Job], Shop]:
+                jobs = [
+                    replace(job, situation=situation_as(unit, p, other[job.key])) if job.key in other else job
+                    for job, p in zip(jobs_of(parts, asked), parts, strict=True)
+                ]
+                return jobs, shop
 
-def _without(unit: Unit, asked: Asked, project: str) -> Asked:
-    left = {p.part.project_uuid for p in parts_for(unit, asked) if p.part.project_name != project}
-    if not left:
-        raise Refused("Nothing else is in this plan.", status=409)
-    return asked.model_copy(update={"projects": tuple(sorted(left))})
-
-
-def _heat(unit: Unit, parts: Sequence[PartNow], rest: str) -> None:
-    room, _, degree = rest.partition(":")
-    space = next((s for uuid, s in spaces_by_id(unit).items() if str(uuid) == room), None)
-    if space is None or not degree.isdigit():
-        raise Refused("That room is not there any more: look at the plan again.", status=409)
-    said = {name: getattr(space, name) for name in NewSpace.model_fields}
-    change_space(unit, space.uuid, NewSpace.model_validate(said | {"heater_min_c": float(degree)}))
-
-
-def _harden(unit: Unit, parts: Sequence[PartNow], rest: str) -> None:
-    def faster(system: System) -> System:
-        layers = tuple(layer.model_copy(update={"hardener_speed": "fast"}) for layer in system.layers)
-        return system.model_copy(update={"layers": layers})
-
-    for found in parts:
-        change_part(unit, found.part.uuid, faster)
-
-
-def _carry(unit: Unit, parts: Sequence[PartNow], rest: str) -> None:
-    left, _, to = rest.partition(":")
-    room = next((uuid for uuid in spaces_by_id(unit) if str(uuid) == to), None)
-    if room is None:
-        raise Refused("That room is not there any more: look at the plan again.", status=409)
-    for found in parts:
-        if str(found.space.uuid) == left:
-            whole = (Target(project=found.part.project_uuid, part=found.part.uuid),)
-            journal.write(unit, whole, MovePayload(space=room), journal.Press(uuid4(), unit.now))
-
-
-def starts_with(way: Way, part: UUID | None, step: str) -> datetime | None:
-    """When a step begins by a way; None where it has it no more."""
-    return next((b.start for b in way.plan.lines if b.planned and b.part == part and b.planned.step.id == step), None)
+            names = [p.part.name for p in parts if p.part.uuid in other]
+            on = f", on {names[0]}" if len(names) == 1 else f", on {len(names)} parts"
+            out.append((f"school:{school.key}:{side.key}", f"another school: {side.words}{on}", 0, build))
+    return out

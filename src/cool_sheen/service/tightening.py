@@ -184,19 +184,18 @@ def begin(workshop: Workshop) -> UUID:
 
 def stop(workshop: Workshop) -> None:
     """Stop looking: the best plan by then is kept. Raises Refused: nothing is looked for."""
-    searches = list(workshop.searches.values())
-    if not searches:
+    search: Search | None = workshop.searches.get(_PLAN)
+    if search is None:
         raise Refused("No better plan is being looked for.", status=409)
-    for search in searches:
-        if search.apart is not None:
-            search.apart.stop()
+    if search.apart is not None:
+        search.apart.stop()
 
 
 def end_all(workshop: Workshop) -> None:
     """Stop whatever is looked for, and wait until it has ended: the shop is closed."""
     for search in list(workshop.searches.values()):
-        if search.apart is not None:
-            search.apart.end()
+        if (apart := search.apart) is not None:
+            apart.end()
 
 
 def newest(unit: Unit, plan: UUID) -> Tightened | None:

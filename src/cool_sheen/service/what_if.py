@@ -5,11 +5,12 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from cool_sheen.core.climate.series import instant
+from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import Rest, rest_of
-from cool_sheen.core.work.owed import Owed
-from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.core.work.owed import Owed, owed_to, waited_out
+from cool_sheen.core.work.steps import CoatStep, Step, steps_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Refused, Unit
 
@@ -105,6 +106,14 @@ def films_in(unit: Unit, found: PartNow, climate: PartClimate, there: Situation 
     revisions = {name: unit.revision(name) for name in {c.payload.coating for c in there.history.coats}}
     films = zone_films(there.history, there.owed, climate, there.products, revisions, there.factor)
     return replace(there, climate=climate, films=films)
+
+
+def situation_as(unit: Unit, found: PartNow, system: System) -> Situation:
+    """The part as it would be with another system: what is logged stays, what is owed is owed by that."""
+    steps = steps_of(system, found.zones, found.products)
+    owed = waited_out(owed_to(steps, found.history, found.zones), found.history, found.zones, found.now)
+    there = replace(found.situation, owed=owed)
+    return films_in(unit, found, there.climate, there)
 
 
 def _hardened(step: Step, speed: str) -> Step:

@@ -147,6 +147,7 @@ class Run:
         self.ends: datetime | None = None
         # By layer: how far its coats are kept apart.
         self.gaps = {layer: gap for (key, layer), gap in wishes.gaps.items() if key == job.key}
+        self._takes = self._each()
         self.tail = self._tail()
 
     def urgency(self, ends: datetime) -> tuple[int, datetime, timedelta]:
@@ -178,13 +179,18 @@ class Run:
 
     def _tail(self) -> timedelta:
         """How long the rest takes at least, by sheets and hands alone: for the order among parts."""
-        tail, top = self.work, next(iter(self.placer.memory.tops.values()), None)
+        return sum((self._takes[step.id] for step in self.placer.ahead()), timedelta())
+
+    def _each(self) -> dict[str, timedelta]:
+        """How long each step takes, with what it waits for: as all of it is owed now."""
+        top = next(iter(self.placer.memory.tops.values()), None)
         below = _Below(top.product, top.layer_id) if top else None
+        takes = {}
         for step in self.placer.ahead():
-            tail += _waiting(step, below, self.job)
+            takes[step.id] = _labour(step) + _waiting(step, below, self.job)
             if isinstance(step, CoatStep):
                 below = _Below.after(step, below, self.job.situation.products[step.layer.product])
-        return tail
+        return takes
 
 
 @dataclass(frozen=True, slots=True)

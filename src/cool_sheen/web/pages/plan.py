@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from fastapi import APIRouter, Request
-from fastapi.responses import Response
+from fastapi.responses import Response, StreamingResponse
 
 from cool_sheen.formats.calendar_file import calendar_file
 from cool_sheen.service import tightening
@@ -21,7 +21,7 @@ from cool_sheen.service.kept_plans import (
 )
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import live_parts
-from cool_sheen.service.plan_ways import starts, ways
+from cool_sheen.service.plan_answers import asked_now, question_of
 from cool_sheen.service.planning import (
     Asked,
     crew_of,
@@ -30,8 +30,9 @@ from cool_sheen.service.planning import (
 from cool_sheen.service.run_sheet import items, run_sheet
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Shop
-from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
+from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
+from cool_sheen.web.streams import told
 from cool_sheen.web.views import band, calendar
 from cool_sheen.web.views.ribbon import Frame
 from cool_sheen.web.views.tighten import tightening as read
@@ -179,20 +180,37 @@ def the_plan(unit: Unit) -> Kept:
 
 
 @router.get("/ways")
-def what_helps(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
-    """What would make the plan shorter, or fit at all, and what it costs to wait."""
+def what_helps(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, again: bool = False) -> Response:
+    """What would make the plan shorter, or fit at all, and what it costs to wait; until then, how far that is."""
     plan = the_plan(unit)
-    found = starts(unit, plan)
-    picture = calendar.draw_starts([(s.begins, s.plan.ends, s.risk.finish) for s in found], unit.now, unit.zone)
+    question = question_of(unit, plan, again=again)
+    if question.answer is None:
+        where: dict[str, Any] = {"question": question, "then": "/plan/ways", "target": "#ways-found"}
+        return pages.show(request, unit, "plan/_asking.html", **where)
+    found = question.answer.starts
+    picture = calendar.draw_starts([(s.begins, s.ends, s.finish) for s in found], unit.now, unit.zone)
     rows = list(zip(found, picture.bars, strict=True))
     context: dict[str, Any] = {
         "plan": plan,
-        "ways": ways(unit, plan),
+        "ways": question.answer.ways,
         "starts": rows,
         "picture": picture,
         "parts": plan.said.named(),
     }
     return pages.show(request, unit, "plan/_ways.html", **context)
+
+
+@router.get("/ways/stream")
+def ways_stream(workshop: WorkshopDep) -> StreamingResponse:
+    """Send how many changes were laid out, as server-sent events, until all are."""
+
+    def look() -> dict[str, Any] | None:
+        question = asked_now(workshop)
+        if question is None or question.is_over:
+            return None
+        return {"words": {"done": str(question.done), "of": str(question.of or "–")}, "share": question.share}
+
+    return told(look)
 
 
 @router.get("/compare")

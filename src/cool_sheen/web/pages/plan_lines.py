@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from cool_sheen.service.kept_plans import Kept, LineSaid, said_of
-from cool_sheen.service.plan_ways import starts_with, ways
+from cool_sheen.service.plan_answers import question_of
 from cool_sheen.service.planning import Asked, PinSaid, from_now, plan_now
 from cool_sheen.service.run_sheet import run_sheet
 from cool_sheen.service.unit import Missing, Unit
@@ -48,6 +48,9 @@ def _about(
         "typed": typed,
         "moved": None,
         "sooner": None,
+        "question": None,
+        "then": f"/plan/lines/{line.n}/sooner",
+        "target": "#why",
         **more,
     }
     status = 422 if typed.notes else 200
@@ -70,10 +73,13 @@ def look_at_move(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop:
 
 
 @router.get("/lines/{n}/sooner")
-def sooner(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
+def sooner(request: Request, n: int, unit: UnitDep, pages: PagesDep, shop: ShopDep, again: bool = False) -> Response:
     """What would have a step begin sooner, each way worked out."""
     plan, found = _line(unit, n)
-    named = ((way, starts_with(way, found.part, found.step)) for way in ways(unit, plan))
+    question = question_of(unit, plan, again=again)
+    if question.answer is None:
+        return _about(request, unit, pages, plan, found, Typed({}, shop.units), question=question)
+    named = ((way, way.begins_step(found.part, found.step)) for way in question.answer.ways)
     ahead = sorted(((way, at) for way, at in named if at and found.start - at > _A_LITTLE), key=lambda row: row[1])
     return _about(request, unit, pages, plan, found, Typed({}, shop.units), sooner=ahead)
 

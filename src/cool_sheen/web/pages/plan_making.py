@@ -8,8 +8,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.plan.reach import USES
+from cool_sheen.service import plan_answers
 from cool_sheen.service.kept_plans import Kept, follow, keep, let_go, said_of, standing
-from cool_sheen.service.plan_ways import take as take_up
+from cool_sheen.service.plan_taking import take as take_up
 from cool_sheen.service.planning import (
     Asked,
     BlockedSaid,
@@ -173,6 +174,13 @@ def take(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
 def drop(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Follow no plan any more."""
     return changed(request, workshop, pages, form, lambda unit, _: let_go(unit), "/plan", show)
+
+
+@router.post("/ways/stop")
+def stop_asking(request: Request, workshop: WorkshopDep, form: FormDep) -> Response:
+    """Let what would help be: nothing more is worked out."""
+    plan_answers.stop_asking(workshop)
+    return RedirectResponse("/plan#ways", 303)
 
 
 @router.post("/ways")

@@ -1,25 +1,22 @@
 """Tightening the plan: begun, watched while it works, stopped, and what it found taken over or left."""
 
-import asyncio
-import json
-from collections.abc import AsyncIterator
-from zoneinfo import ZoneInfo
+from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from cool_sheen.service import tightening
 from cool_sheen.service.kept_plans import followed
-from cool_sheen.service.unit import Unit, Workshop
+from cool_sheen.service.unit import Unit
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 from cool_sheen.web.pages.plan import found_for, show, the_plan
 from cool_sheen.web.pages.plan_making import name_of
+from cool_sheen.web.streams import told
 from cool_sheen.web.views.tighten import tightening as read
 
 router = APIRouter(prefix="/plan/tighten")
-_EVERY_S = 0.5
 
 
 @router.get("")
@@ -58,25 +55,12 @@ def take(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
 
 
 @router.get("/stream")
-async def stream(workshop: WorkshopDep) -> StreamingResponse:
+def stream(workshop: WorkshopDep, unit: UnitDep) -> StreamingResponse:
     """Send how far the search is, as server-sent events, until it is over."""
-    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    return StreamingResponse(_watched(workshop), media_type="text/event-stream", headers=headers)
+    zone = unit.zone
 
+    def look() -> dict[str, Any] | None:
+        found = tightening.told_now(workshop)
+        return None if found is None else read(found).shown(zone)
 
-def _zone(workshop: Workshop) -> ZoneInfo:
-    with workshop.read() as unit:
-        return unit.zone
-
-
-async def _watched(workshop: Workshop) -> AsyncIterator[str]:
-    yield "retry: 2000\n\n"
-    zone = await asyncio.to_thread(_zone, workshop)
-    last = ""
-    while (told := tightening.told_now(workshop)) is not None:
-        line = json.dumps(read(told).shown(zone))
-        if line != last:
-            yield f"data: {line}\n\n"
-            last = line
-        await asyncio.sleep(_EVERY_S)
-    yield "event: over\ndata: {}\n\n"
+    return told(look)

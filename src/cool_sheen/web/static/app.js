@@ -627,33 +627,41 @@
     if (event.target.closest("[data-print]")) window.print();
   });
 
-  // --- a better plan is looked for: how far it is -----------------------------------------------------
-  let looking = null;
-  function watchSearch() {
-    const place = $("[data-tighten]");
-    if (!place || looking) return;
-    looking = new EventSource(place.dataset.tighten);
-    looking.onmessage = (event) => {
-      const told = JSON.parse(event.data);
-      for (const [name, words] of Object.entries(told.words)) {
-        const shown = $(`[data-tight="${name}"]`);
-        if (shown) shown.textContent = words;
-      }
-      const bar = $("[data-tight-share]"),
-        mark = $("[data-tight-best]");
-      if (bar) bar.value = told.share;
-      if (mark && told.x.best) mark.setAttribute("transform", `translate(${told.x.best} 4)`);
-      // the first line has the picture's marks with it: the page had none to draw yet
-      else if (told.x.best) htmx.ajax("GET", "/plan/tighten", { target: "#tighten-found", swap: "innerHTML" });
-    };
-    looking.addEventListener("over", () => {
-      looking.close();
-      looking = null;
-      htmx.ajax("GET", "/plan/tighten", { target: "#tighten-found", swap: "innerHTML" });
-    });
+  // --- long work elsewhere says how far it is, and the page shows what came of it -----------------------
+  const waiting = new Map();
+  function watchWork() {
+    for (const place of $$("[data-waits]")) {
+      if (!waiting.has(place.dataset.waits)) waiting.set(place.dataset.waits, waitFor(place.dataset.waits));
+    }
   }
-  document.addEventListener("htmx:afterSettle", watchSearch);
-  document.addEventListener("DOMContentLoaded", watchSearch);
+  // the page may have been given another place for it meanwhile
+  const placesOf = (stream) => $$(`[data-waits="${stream}"]`);
+  function showAgain(place) {
+    htmx.ajax("GET", place.dataset.then, { target: place.dataset.target, swap: "innerHTML" });
+  }
+  function waitFor(stream) {
+    const source = new EventSource(stream);
+    source.onmessage = (event) => {
+      const told = JSON.parse(event.data);
+      for (const place of placesOf(stream)) {
+        for (const shown of $$("[data-waits-words]", place)) shown.textContent = told.words[shown.dataset.waitsWords];
+        const bar = $("[data-waits-share]", place);
+        if (bar) bar.value = told.share;
+        const marks = $$("[data-waits-mark]", place);
+        for (const mark of marks) mark.setAttribute("transform", `translate(${told.x[mark.dataset.waitsMark]} 4)`);
+        // the first line has where the marks stand: there was nothing to draw yet
+        if (told.x && told.x.best && !marks.length) showAgain(place);
+      }
+    };
+    source.addEventListener("over", () => {
+      source.close();
+      waiting.delete(stream);
+      placesOf(stream).forEach(showAgain);
+    });
+    return source;
+  }
+  document.addEventListener("htmx:afterSettle", watchWork);
+  document.addEventListener("DOMContentLoaded", watchWork);
   document.addEventListener("htmx:afterSettle", watchScale);
   document.addEventListener("DOMContentLoaded", watchScale);
 
