@@ -110,6 +110,10 @@ def test_two_parts_are_planned_with_one_pair_of_hands_and_every_page_says_the_sa
     row = next(r for r in rows if mix.label in r)
     wanted = sum(line.ml for line in plan.said.lines if line.kind == "coat" and line.batch == mix.batch)
     assert f"{wanted:.0f} ml for" in row
+    bench = shop.http.get("/").text
+    turns = dict.fromkeys(str(line.part) for line in plan.said.lines if line.part)
+    assert re.findall(r'role="listitem" data-part="([^"]+)"', bench) == list(turns)
+    assert "in the plan’s order" in bench
     assert {p.name for p in plan.said.parts} == {"Headstock casting", "Gear cover"}
     assert lathe in {p.part for p in plan.said.parts}
 

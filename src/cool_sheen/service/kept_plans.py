@@ -392,6 +392,22 @@ def _is_done(line: LineSaid, live: dict[UUID, PartNow]) -> bool:
     return not any(found.owed.by_zone.get(z, {}).get(place) is Stand.OWED for z in line.zones)
 
 
+def turns(unit: Unit, plan: Kept, parts: Sequence[PartNow]) -> dict[UUID, datetime]:
+    """Return when it is the turn of each part by a plan: of the first of its lines that is not done.
+
+    Args:
+        unit: The unit of work.
+        plan: The plan.
+        parts: All live parts.
+    """
+    done = _done(plan.said, {p.part.uuid: p for p in parts})
+    out: dict[UUID, datetime] = {}
+    for line in plan.said.lines:
+        if line.part is not None and line.hands_min and line.n not in done:
+            out.setdefault(line.part, line.start)
+    return out
+
+
 def next_lines(stands: Standing, most: int) -> Sequence[LineSaid]:
     """Return what comes next by a plan."""
     return stands.ahead[:most]

@@ -1,6 +1,6 @@
 """The Bench: what can I do now, what closes next?"""
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -12,7 +12,7 @@ from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.batches import recent
 from cool_sheen.service.invented import invented
-from cool_sheen.service.kept_plans import followed, standing
+from cool_sheen.service.kept_plans import followed, standing, turns
 from cool_sheen.service.part_now import PartNow, live_by_log, live_mark, live_parts
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import statuses
@@ -24,6 +24,7 @@ from cool_sheen.web.views import band, mixing
 from cool_sheen.web.views.ribbon import Frame, frame_around, hours
 
 router = APIRouter()
+_NO_TURN = datetime(9000, 1, 1, tzinfo=UTC)  # what no plan is about comes after all that is planned
 
 
 @router.get("/")
@@ -70,9 +71,13 @@ def ready_board(unit: Unit, pages: Pages) -> None:
 def _board(unit: Unit, pages: Pages, shop: Shop) -> dict[str, Any]:
     found = {part.part.uuid: part for part in live_parts(unit)}
     cards = [card for part in found.values() if (card := card_of(unit, pages, part)).live]
-    cards.sort(key=lambda card: card.order)
+    plan = followed(unit)
+    turn = turns(unit, plan, list(found.values())) if plan is not None else {}
+    # What closes goes first whatever was planned; then whose turn it is by the plan; then as their films stand.
+    cards.sort(key=lambda card: (card.state != "closing", turn.get(card.uuid, _NO_TURN), card.order))
     return {
         "cards": cards,
+        "by_plan": bool(turn),
         "finished": statuses.count_finished(unit.settled()) + len(found) - len(cards),
         "strip": _kept_strip(unit, found[cards[0].uuid], shop) if cards else None,
         "coming": None,
@@ -83,6 +88,7 @@ def _coming(unit: Unit, done: int, of: int) -> dict[str, Any]:
     """The lanes as the log has them, while their clocks are worked out for the first time."""
     return {
         "cards": [],
+        "by_plan": False,
         "finished": statuses.count_finished(unit.session),
         "strip": None,
         "coming": {"done": done, "of": of, "lanes": live_by_log(unit)},
