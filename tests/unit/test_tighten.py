@@ -105,6 +105,18 @@ def test_what_comes_after_another_is_bound_by_both_and_a_part_without_an_end_bin
     assert gap_of(nothing, bound_of(nothing)) is None
 
 
+def test_of_two_sides_the_one_is_turned_before_the_other_gets_its_last_coat():
+    sides = [zone("front", 0.3, uuid=UUID(int=1), setting=1), zone("back", 0.3, uuid=UUID(int=2), setting=2)]
+    one, both = (PaperPart("one-pack-enamel", climate(20, 50), *mine, day=DAY) for mine in (sides[:1], sides))
+    shop = Shop(DAY, T0)
+    alone, _ = plan_of([one], shop)
+    plan, _ = plan_of([both], shop)
+    jobs = [p.job for p in plan.parts]
+    turns = [b for b in plan.lines if b.planned and b.planned.step.kind == "turn"]
+    assert len(turns) > 0
+    assert soonest([p.job for p in alone.parts], shop) + 12 * H < soonest(jobs, shop) <= plan.ends
+
+
 def test_a_wish_hurries_a_part_keeps_coats_apart_and_is_stopped_when_it_is_told_to():
     parts = [PaperPart("cabinet-waterborne", climate(20, 50), zone(f"z{n}", 2.0, uuid=UUID(int=n)), day=DAY)
              for n in range(1, 6)]  # fmt: skip

@@ -9,8 +9,9 @@ from uuid import UUID, uuid4
 from pydantic import AwareDatetime, BaseModel, ConfigDict
 from sqlalchemy import delete, select
 
+from cool_sheen.core.part.due import Due
 from cool_sheen.core.scheduling.again import Before, LoadedFor, MixedFor, StepOf
-from cool_sheen.core.scheduling.booking import Booked
+from cool_sheen.core.scheduling.booking import Booked, PieceOf
 from cool_sheen.core.scheduling.diary import Taken
 from cool_sheen.core.scheduling.serial import PartPlan, ShopPlan
 from cool_sheen.core.takeoff.amounts import paint_of
@@ -326,15 +327,17 @@ def _stands(unit: Unit, plan: Kept) -> Standing:
 def before_of(lines: Sequence[LineSaid]) -> Before:
     """What is still ahead of a plan, as the planner keeps to it."""
     own = [line for line in lines if line.part is not None and line.kind != "wait"]
-    starts: dict[StepOf, datetime] = {}
-    usual: dict[StepOf, tuple[str, int]] = {}
-    for line in reversed(own):  # of a step in pieces the first counts
-        starts[_step_of(line)], usual[_step_of(line)] = line.start, (line.worker, line.place)
+    due: dict[UUID, tuple[Due, ...]] = {}
+    usual: dict[PieceOf, tuple[str, int]] = {}
+    for line in sorted(own, key=lambda line: (line.start, line.n)):
+        part, zones = line.part or NOBODY, frozenset(line.zones)
+        due[part] = (*due.get(part, ()), Due(line.step, zones, line.start))
+        usual.setdefault((part, line.step, zones), (line.worker, line.place))
     coats = [line for line in own if line.kind == "coat"]
     first = {line.batch: line for line in reversed(coats)}
     mixes = [MixedFor(_step_of(c), m.start, m.worker) for m in lines if m.kind == "mix" and (c := first.get(m.batch))]
     loads = [load for c in lines if c.kind == "clean_gun" and (load := _loaded(c, lines, coats))]
-    return Before(starts, usual, mixes, loads)
+    return Before(due, usual, mixes, loads)
 
 
 def _step_of(line: LineSaid) -> StepOf:

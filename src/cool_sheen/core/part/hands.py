@@ -38,9 +38,6 @@ class Hands(Protocol):
     def busy(self, asked: Asked) -> Busy | None:
         """Say what keeps a step from beginning; None when all that it takes is free from then on."""
 
-    def planned(self, step: Step) -> datetime | None:
-        """When an earlier plan has a step; None where none has it."""
-
 
 @dataclass(frozen=True, slots=True)
 class Alone:
@@ -52,7 +49,3 @@ class Alone:
         """Say when the working day lets a step begin."""
         start = self.day.fit(asked.at, asked.labour)
         return None if start <= asked.at else Busy(start, Wait.HOURS, "then working hours")
-
-    def planned(self, step: Step) -> datetime | None:
-        """Nobody planned anything before."""
-        return None

@@ -14,6 +14,7 @@ from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import Coat, Layer
 from cool_sheen.core.drying.clock import Band
+from cool_sheen.core.part.due import STILL_IN_TIME, Order
 from cool_sheen.core.part.gate import CoatGate, dust_mark
 from cool_sheen.core.part.hands import Asked
 from cool_sheen.core.part.memory import Memory
@@ -95,10 +96,21 @@ class Placer:
     def __init__(self, situation: Situation, memory: Memory | None = None) -> None:
         self.memory = memory or Memory(situation)
         self.times = Times(self.memory)
+        self.order = Order()  # of an earlier plan
 
     def ahead(self) -> list[Step]:
         """All that is still owed to any zone, in order."""
         return [self.memory.steps[n] for n in sorted({n for places in self.memory.ahead.values() for n in places})]
+
+    def due(self) -> datetime | None:
+        """When an earlier plan goes on with the part; None where it has nothing of it."""
+        owed: dict[int, set[UUID]] = {}
+        for zone, places in self.memory.ahead.items():
+            for place in places:
+                owed.setdefault(place, set()).add(zone)
+        left = [(self.memory.steps[n], frozenset(zones)) for n, zones in owed.items()]
+        found = self.order.first(lambda due: any(due.is_for(step, zones) for step, zones in left))
+        return found.at if found else None
 
     def closes_next(self, zones: Zones) -> datetime | None:
         """When the first window closes that the next coat of some zones has to find open: nothing keys it before."""
@@ -138,8 +150,8 @@ class Placer:
     def place(self) -> Planned | None:
         """Give the next thing its time, and remember it; None when nothing is left. Raises Stuck."""
         while fronts := self._fronts():
-            place = self._pick(fronts)
-            step = only_on(self.memory.steps[place], fronts[place], self.memory.sit.zones)
+            place, zones = self._as_planned(fronts) or self._pick(fronts)
+            step = only_on(self.memory.steps[place], zones, self.memory.sit.zones)
             if step.kind == "wait":
                 planned, placed = self._wait(step)
             else:
@@ -147,6 +159,7 @@ class Placer:
             for zone in placed:
                 self.memory.ahead[zone].remove(place)
             if planned is not None:
+                self.order = self.order.after(planned)
                 return planned
         return None
 
@@ -159,14 +172,14 @@ class Placer:
                 fronts.setdefault(places[0], set()).add(zone)
         return {place: frozenset(zones) for place, zones in fronts.items()}
 
-    def _pick(self, fronts: dict[int, Zones]) -> int:
+    def _pick(self, fronts: dict[int, Zones]) -> tuple[int, Zones]:
         """The first in the order of the system; but a coat on the same side goes first where its window would close.
 
         Unless the first would lose its own window by that.
         """
         first = min(fronts)
         if len(fronts) == 1:
-            return first
+            return first, fronts[first]
         step = only_on(self.memory.steps[first], fronts[first], self.memory.sit.zones)
         begins, ends = self._span(step)
         for place, zones in sorted(fronts.items())[1:]:
@@ -178,8 +191,17 @@ class Placer:
                     continue
                 start, end = self._span(only_on(other, group, self.memory.sit.zones))
                 if not self.times.misses(window, start) and not self._loses(step, begins, end):
-                    return place
-        return first
+                    return place, zones
+        return first, fronts[first]
+
+    def _as_planned(self, fronts: dict[int, Zones]) -> tuple[int, Zones] | None:
+        """What an earlier plan has next, and on which zones, if that is still in time."""
+        steps = {place: self.memory.steps[place] for place in fronts}
+        due = self.order.first(lambda d: any(d.is_for(step, fronts[n]) for n, step in steps.items()))
+        if due is None or self.memory.now > due.at + STILL_IN_TIME:
+            return None
+        place, step = next((n, step) for n, step in steps.items() if due.is_for(step, fronts[n]))
+        return place, fronts[place] & due.zones if due.step == step.id else fronts[place]
 
     def _loses(self, step: Step, start: datetime, later: datetime) -> bool:
         """Whether a coat that could start in its window would have missed it later on."""
@@ -269,7 +291,8 @@ class Placer:
             wipe = _work(part, "wipe", "Wipe again, then coat", stale, self.memory.sit)
             wipe = replace(wipe, id=f"{part.id}:again")
             before = start - self.memory.labour(wipe) - WIPED_AHEAD
-            just_before = max(self.memory.now, min(before, self.memory.hands.planned(wipe) or before))
+            due = self.order.first(lambda d: d.step == wipe.id and bool(d.zones & wipe.zones))
+            just_before = max(self.memory.now, min(before, due.at if due else before))
             because = f"the last wipe is over a night old; {fit.because}"
             return self._add(wipe, replace(fit, at=just_before, because=because), inserted=True), frozenset()
         closing = min(

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from uuid import UUID
 
-from cool_sheen.core.part.placed import Stuck, Wait
-from cool_sheen.core.scheduling.booking import Job, Session
+from cool_sheen.core.part.due import Due, Order
+from cool_sheen.core.part.placed import Stuck
+from cool_sheen.core.scheduling.booking import Job, PieceOf, Session
 from cool_sheen.core.scheduling.calendar import Calendar
 from cool_sheen.core.scheduling.crew import Shop
 from cool_sheen.core.scheduling.diary import Taken
@@ -22,7 +23,7 @@ from cool_sheen.core.scheduling.serial import (
     place,
     waits_for_another,
 )
-from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.core.work.steps import CoatStep
 
 StepOf = tuple[UUID, str]
 
@@ -51,25 +52,17 @@ class LoadedFor:
 
 @dataclass(frozen=True)
 class Before:
-    """What is still ahead of an earlier plan."""
+    """What is still ahead of an earlier plan, piece by piece, in order."""
 
-    starts: Mapping[StepOf, datetime] = field(default_factory=dict)
-    usual: Mapping[StepOf, tuple[str, int]] = field(default_factory=dict)  # who was to do it, and with which gun
+    due: Mapping[UUID, tuple[Due, ...]] = field(default_factory=dict)
+    usual: Mapping[PieceOf, tuple[str, int]] = field(default_factory=dict)  # who was to do it, and with which gun
     mixes: Sequence[MixedFor] = ()
     loads: Sequence[LoadedFor] = ()
 
-    def begins(self, part: UUID, ahead: Sequence[Step]) -> datetime | None:
-        """When a part was to go on, with what was put in before its next step; None where nobody planned it."""
-        for step in ahead:
-            names = [name for (of, name) in self.starts if of == part and (name == step.id or _before(name) == step.id)]
-            if names:
-                return min(self.starts[part, name] for name in names)
-        return None
-
-
-def _before(name: str) -> str:
-    """The step before which something was put in."""
-    return name.rpartition(":")[0]
+    @property
+    def ends(self) -> datetime:
+        """When the last of it begins: what it does not have comes after."""
+        return max(due.at for mine in self.due.values() for due in mine)
 
 
 def keep_to(jobs: Sequence[Job], shop: Shop, before: Before) -> ShopPlan:
@@ -83,25 +76,22 @@ def keep_to(jobs: Sequence[Job], shop: Shop, before: Before) -> ShopPlan:
     Returns: A plan in which each step stands where it stood, or as soon after as it can.
     """
     calendar = begun(jobs, shop)
-    for (part, step), at in before.starts.items():
-        calendar.not_before(part, step, at, Wait.PLANNED, "as it was planned")
-    calendar.usual |= before.usual
+    for part, mine in before.due.items():
+        for due in reversed(mine):  # of what is done twice the first time counts
+            calendar.as_planned(part, due, before.usual.get((part, due.step, due.zones)))
     runs = {job.key: Run(job, shop) for job in jobs}
+    for key, run in runs.items():
+        run.placer.order = Order(before.due.get(key, ()))
     _prepare(calendar, runs, before)
     done = in_circles(jobs)
     while waiting := [run for key, run in runs.items() if key not in done]:
         ready = [run for run in waiting if run.job.after not in runs or run.job.after in done]
-        run = min(ready, key=lambda r: (before.begins(r.job.key, r.placer.ahead()) or _at_the_end(before), r.job.key))
+        run = min(ready, key=lambda r: (r.placer.due() or before.ends, r.job.key))
         stuck = waits_for_another(calendar, run.job, done)
         finished = stuck or _one_step(calendar, run)
         if finished is not None:
             done[run.job.key] = finished
     return ShopPlan(tuple(calendar.lines()), tuple(done[job.key] for job in jobs), shop, calendar)
-
-
-def _at_the_end(before: Before) -> datetime:
-    """What the earlier plan does not have comes after all that it has."""
-    return max(before.starts.values())
 
 
 def _one_step(calendar: Calendar, run: Run) -> PartPlan | None:

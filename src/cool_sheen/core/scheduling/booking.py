@@ -8,6 +8,9 @@ from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.part.placed import Planned
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.scheduling.diary import Taken
+from cool_sheen.core.work.steps import Zones
+
+PieceOf = tuple[UUID, str, Zones]  # a part, a step of it, and the zones of a piece of that: all of them where none is
 
 
 @dataclass(frozen=True)

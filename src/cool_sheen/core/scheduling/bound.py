@@ -6,6 +6,7 @@ for a later start, so that as soon as can be is the soonest. And all hands toget
 """
 
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
@@ -16,13 +17,15 @@ from cool_sheen.core.drying.clock import Band, Film, Under, covered, film_with, 
 from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import known_of, mark_of, taught
+from cool_sheen.core.part.hands import Alone, Asked, Busy
 from cool_sheen.core.part.memory import Memory
-from cool_sheen.core.part.placed import Stuck
+from cool_sheen.core.part.placed import Stuck, Wait
 from cool_sheen.core.part.placing import Placer
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.part.top import Top, Window
 from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import HELPS, Shop
+from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Minutes
 from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import labour_minutes
@@ -72,26 +75,77 @@ def soonest_alone(job: Job, shop: Shop, begins: datetime) -> datetime:
     situation = replace(job.situation, day=shop.hours, now=shop.now)
     minutes = [m for m, _ in _minutes(situation)]
     ends = [worked(shop.hours, begins, timedelta(minutes=sum(minutes)), max(minutes, default=0.0))]
-    seen: set[object] = set()
+    alone = {zone.uuid: _alone(situation, zone, begins) for zone in _unlike(situation)}
+    return max([*ends, *(run.ends for run in alone.values()), _turned(situation, alone, begins)])
+
+
+def _unlike(situation: Situation) -> list[ZoneFacts]:
+    """Zones, one for all of those that are alike."""
+    whole = Memory(situation)
+    found: dict[object, ZoneFacts] = {}
     for zone in situation.zones:
-        memory = _Easier(situation, zone.uuid)
-        alike = (id(memory.tops.get(zone.uuid)), memory.seen[zone.uuid], tuple(memory.ahead[zone.uuid]), zone.area_m2)
-        if alike not in seen:
-            seen.add(alike)
-            memory.now = begins
-            ends.append(_alone(memory))
-    return max(ends)
+        state = (id(whole.tops.get(zone.uuid)), whole.seen[zone.uuid], tuple(whole.ahead[zone.uuid]))
+        found.setdefault((*state, zone.area_m2, zone.setting), zone)
+    return list(found.values())
 
 
-def _alone(memory: "_Easier") -> datetime:
-    """When all that is owed to a zone is done at the soonest; where it cannot be, as far as it goes."""
-    placer, ends = Placer(memory.sit, memory), memory.now
-    try:
+@dataclass(frozen=True, slots=True)
+class _Run:
+    """A zone laid out alone: when all of it is done, the last of its coats, and when that can be turned."""
+
+    zone: ZoneFacts
+    ends: datetime
+    last_coat: str
+    turned: datetime | None
+
+
+def _alone(situation: Situation, zone: ZoneFacts, begins: datetime, waits: "_Waits | None" = None) -> _Run:
+    """Lay a zone out as soon as can be; where it cannot be laid out to the end, as far as it goes."""
+    memory = _Easier(situation, zone.uuid)
+    memory.now, memory.hands = begins, waits or memory.hands
+    coats = [memory.steps[n].id for n in memory.ahead[zone.uuid] if isinstance(memory.steps[n], CoatStep)]
+    placer, ends = Placer(situation, memory), begins
+    with suppress(Stuck):
         while (planned := placer.place()) is not None:
             ends = max(ends, planned.end)
-    except Stuck:
-        return ends
-    return ends
+    top = memory.tops[zone.uuid]
+    band = top.band_of("turn")[1] if top else None
+    return _Run(zone, ends, coats[-1] if coats else "", band.late if band else None)
+
+
+@dataclass(frozen=True, slots=True)
+class _Waits:
+    """Hands that begin a step no sooner than an instant, because the part is not turned before."""
+
+    day: WorkingHours
+    step: str
+    until: datetime
+
+    def busy(self, asked: Asked) -> Busy | None:
+        """Say until when the side that is up cannot be turned, and then when the hours let a step begin."""
+        if asked.step.id == self.step and asked.at < self.until:
+            return Busy(self.until, Wait.FILM, "the other side is turned first")
+        return Alone(self.day).busy(asked)
+
+
+def _turned(situation: Situation, alone: Mapping[UUID, _Run], begins: datetime) -> datetime:
+    """When a part of several sides is done at the soonest: one of them gets its last coat last.
+
+    Whichever that is: the others lie with their last coats on before it, and are turned no sooner than those can be.
+    """
+    sides: dict[int, list[_Run]] = {}
+    for run in alone.values():
+        if run.last_coat:
+            sides.setdefault(run.zone.setting, []).append(run)
+    if len(sides) < 2:
+        return begins
+    ready = {side: max((r.turned for r in runs if r.turned), default=begins) for side, runs in sides.items()}
+    ends = []
+    for last, runs in sides.items():
+        until = max(at for side, at in ready.items() if side != last)
+        late = (_alone(situation, r.zone, begins, _Waits(situation.day, r.last_coat, until)).ends for r in runs)
+        ends.append(min(late))
+    return min(ends)
 
 
 def _minutes(situation: Situation) -> Iterable[tuple[float, str]]:

@@ -16,14 +16,16 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.mixing.pot_life import Aging
 from cool_sheen.core.part.climate import PartClimate
+from cool_sheen.core.part.due import Due
 from cool_sheen.core.part.hands import Asked, Busy
 from cool_sheen.core.part.placed import Planned, Stuck, Wait
-from cool_sheen.core.scheduling.booking import Batch, Booked, Job, Session, Slot, Wet
+from cool_sheen.core.scheduling.booking import Batch, Booked, Job, PieceOf, Session, Slot, Wet
 from cool_sheen.core.scheduling.crew import KEEPS, MIX_MINUTES, NO_TOOL, SPRAYS, STANDS_MINUTES, Shop
 from cool_sheen.core.scheduling.diary import Diary, Taken
 from cool_sheen.core.work.labour import WAYS
-from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.core.work.steps import CoatStep, Step, Zones
 
+ALL: Zones = frozenset()
 _MIXING, _STANDS = timedelta(minutes=MIX_MINUTES), timedelta(minutes=STANDS_MINUTES)
 DRAWN_TOGETHER = timedelta(minutes=90)  # a coat waits that long to come out of a pot that is mixed anyhow
 _LOOKS_BACK = timedelta(hours=8)  # for a place to mix in
@@ -41,7 +43,8 @@ class Calendar:
     wet: dict[UUID, list[Wet]] = field(default_factory=dict)
     booked: list[Booked] = field(default_factory=list)
     floors: dict[tuple[UUID, str], tuple[datetime, Wait, str]] = field(default_factory=dict)
-    usual: dict[tuple[UUID, str], tuple[str, int]] = field(default_factory=dict)  # who is to do a step, and which gun
+    usual: dict[PieceOf, tuple[str, int]] = field(default_factory=dict)  # who is to do a piece, and which gun
+    planned: dict[PieceOf, datetime] = field(default_factory=dict)  # when an earlier plan has a piece
     _aging: dict[tuple[PartClimate, float], Aging] = field(default_factory=dict)
     _batch_number: int = 0
 
@@ -78,6 +81,23 @@ class Calendar:
         if known is None or known[0] < at:
             self.floors[part, step] = (at, wait, because)
 
+    def as_planned(self, part: UUID, due: Due, usual: tuple[str, int] | None) -> None:
+        """Let a piece of a step begin no sooner than it was planned, by whom it was; the step with its first piece."""
+        first = self.planned.get((part, due.step, ALL))
+        for zones in (due.zones, ALL) if first is None or due.at < first else (due.zones,):
+            self.planned[part, due.step, zones] = due.at
+            if usual is not None:
+                self.usual[part, due.step, zones] = usual
+
+    def _was_planned(self, part: UUID, step: Step) -> datetime | None:
+        """When an earlier plan has a piece of a step; the step, where that is pieced otherwise."""
+        whole = self.planned.get((part, step.id, ALL))
+        return self.planned.get((part, step.id, step.zones), whole)
+
+    def _usual(self, part: UUID, step: Step) -> tuple[str, int]:
+        whole = self.usual.get((part, step.id, ALL), ("", 0))
+        return self.usual.get((part, step.id, step.zones), whole)
+
     # --- what keeps a step ---------------------------------------------------------------------------
     def slot(self, job: Job, asked: Asked) -> Slot | Busy:
         """Find all that a step takes from an instant on, or say what of it is missing and until when. Raises Stuck."""
@@ -85,6 +105,9 @@ class Calendar:
             floor = self.floors.get(key)
             if floor is not None and asked.at < floor[0]:
                 return Busy(floor[0], floor[1], floor[2])
+        was = self._was_planned(job.key, asked.step)
+        if was is not None and asked.at < was:
+            return Busy(was, Wait.PLANNED, "as it was planned")
         if isinstance(asked.step, CoatStep):
             return self._coat(job, asked, asked.step)
         found = self._somebody(job, asked, asked.labour)
@@ -94,7 +117,7 @@ class Calendar:
         """Who is free for a stretch of work that begins when it is asked for; else what is in the way."""
         kind, at = asked.step.kind, asked.at
         soonest: tuple[datetime, Taken | None] | None = None
-        usual, _ = self.usual.get((job.key, asked.step.id), ("", 0))
+        usual, _ = self._usual(job.key, asked.step)
         for worker in sorted(self.shop.crew.workers, key=lambda w: w.name != usual):
             if not worker.does(kind):
                 continue
@@ -164,7 +187,7 @@ class Calendar:
     def _tool(self, job: Job, method: str, product: Product, asked: Asked) -> tuple[Session | None, int, Busy | None]:
         """A tool that is loaded with this by then, or one that is clean and free; else until when it is not."""
         tool, cleaning = _tool_of(method, product), timedelta(minutes=WAYS[method].cleaning)
-        end, (_, usual) = asked.at + asked.labour, self.usual.get((job.key, asked.step.id), ("", 0))
+        end, (_, usual) = asked.at + asked.labour, self._usual(job.key, asked.step)
         mine = [s for s in self.sessions if s.tool == tool]
         same = [
             s
@@ -390,11 +413,6 @@ class PartHands:
         """Say what keeps a step from beginning; None when all that it takes is free from then on."""
         found = self.calendar.slot(self.job, asked)
         return found if isinstance(found, Busy) else None
-
-    def planned(self, step: Step) -> datetime | None:
-        """When an earlier plan has a step of the part."""
-        floor = self.calendar.floors.get((self.job.key, step.id))
-        return floor[0] if floor and floor[1] is Wait.PLANNED else None
 
 
 def _line(job: Job, planned: Planned, worker: str, hands: timedelta) -> Booked:
