@@ -85,7 +85,7 @@ def test_a_search_is_stopped_with_its_best_kept(shop, monkeypatch):
     shop.http.post("/plan/tighten")
     until(shop, lambda: found(shop).told.get("tries", 0) > 2)
     assert shop.http.post("/plan/tighten/stop").status_code == 303
-    until(shop, lambda: not shop.workshop.searches)
+    until(shop, lambda: "plan" not in shop.workshop.searches)
     stopped = found(shop)
     assert stopped.state == tightening.STOPPED
     assert "Stopped, best kept." in shop.http.get("/plan").text
@@ -113,7 +113,7 @@ def test_a_search_that_breaks_says_so_and_the_next_one_is_free_to_begin(shop, mo
     with_a_plan(shop)
     monkeypatch.setattr("cool_sheen.service.apart.json.dumps", lambda _: "{}")  # it is told nothing that it understands
     shop.http.post("/plan/tighten")
-    until(shop, lambda: not shop.workshop.searches)
+    until(shop, lambda: "plan" not in shop.workshop.searches)
     assert found(shop).state == tightening.FAILED
     assert "ended by itself" in shop.http.get("/plan").text
     monkeypatch.undo()

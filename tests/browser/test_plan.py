@@ -115,7 +115,7 @@ def test_a_search_for_a_better_plan_is_watched_stopped_and_taken_by_keyboard_alo
     expect(page.locator('#tighten [data-waits-words="tries"]')).to_have_text(re.compile(r"[1-9]\d*"), timeout=30_000)
     expect(page.locator("#tighten progress")).to_have_attribute("value", re.compile(r"0\.\d+"))
     assert violations(page) == []
-    tab_to(page, "#tighten .btn", 300)
+    tab_to(page, "#tighten-stop", 300)
     page.keyboard.press("Enter")
     expect(page.locator("#tighten")).to_contain_text("Stopped, best kept.", timeout=30_000)
     expect(page.locator("#tighten")).to_contain_text("plans tried")

@@ -112,6 +112,26 @@ def test_a_plan_that_nothing_has_changed_about_still_holds(made):
     assert breaches([b for b in again.lines if b.part is None or b.part in named], named, shop) == [] or plan.stuck
 
 
+@pytest.mark.parametrize(("late", "coats"), [(4, 2), (6, 1)])
+def test_a_coat_that_was_planned_in_two_pieces_is_kept_to_piece_by_piece_by_who_is_in_time(late, coats):
+    plan, _ = plan_of([quick(10, 600, zones=2, coats=1)], Shop(DAY, T0))
+    lines = lines_of(plan)
+    whole = next(line for line in lines if line.kind == "coat")
+    first, then = sorted(whole.zones)
+    pieces = [
+        whole.model_copy(update={"zones": (zone,), "start": whole.start + n * timedelta(hours=1), "n": 90 + n})
+        for n, zone in enumerate((first, then))
+    ]
+    before = before_of([*(line for line in lines if line is not whole), *pieces])
+    again = keep_to([p.job for p in plan.parts], Shop(DAY, whole.start + timedelta(minutes=late)), before)
+    laid = coats_of(again)
+    assert len(laid) == coats
+    assert {zone for b in laid for zone in b.planned.step.zones} == {first, then}
+    if coats == 2:
+        assert [b.planned.step.zones for b in laid] == [{first}, {then}]
+        assert laid[1].start == pieces[1].start
+
+
 # --- jobs that are easily got wrong -----------------------------------------------------------------------
 def quick(opens: float, closes: float, coats: int = 2, **facts: int) -> PaperPart:
     """A part with one layer whose next coat goes on between two times. [min]"""

@@ -25,7 +25,7 @@ LEAST_S, MOST_S, A_STEP_S = 15.0, 120.0, 0.25
 _MOST_KEPT = 5
 _MOST_NAMED = 6
 _WORTH_SAYING = timedelta(hours=6)
-_PLAN = "plan"  # one search at a time
+_PLAN, _ENDED = "plan", "plan, ended"  # one search at a time, and the one that ended last
 _TELL_EVERY_S, _KEEP_EVERY_S = 0.3, 2.0
 
 
@@ -110,33 +110,39 @@ class Search:
     apart: Apart | None = None
     told: Told | None = None
     kept_at: float = 0.0
-    found: Told | None = None  # the best plan that is not kept yet
+    best: Told | None = None  # the best plan so far
+    is_kept: bool = True  # whether the row has it
+    state: str = AT_WORK
 
     def hear(self, line: Told) -> None:
         """Take note of what was told, and keep the best plan now and then: an end of the program loses little."""
         if "said" in line:
-            self.found = line
+            self.best, self.is_kept = line, False
         self.told = {key: value for key, value in line.items() if key not in ("said", "asked")}
-        if self.found is not None and time.monotonic() - self.kept_at > _KEEP_EVERY_S:
-            self.keep(AT_WORK)
+        if not self.is_kept and time.monotonic() - self.kept_at > _KEEP_EVERY_S:
+            self.keep()
 
     def over(self, went_well: bool) -> None:
         """Keep how it ended."""
         stopped = self.apart is not None and self.apart.stopped
-        self.keep(FAILED if not went_well else STOPPED if stopped else DONE)
-        self.workshop.searches.pop(_PLAN, None)
+        self.state = FAILED if not went_well else STOPPED if stopped else DONE
+        try:
+            self.keep()
+        finally:  # who looked at the file before that was written still finds how it ended
+            self.workshop.searches[_ENDED] = self
+            self.workshop.searches.pop(_PLAN, None)
 
-    def keep(self, state: str) -> None:
+    def keep(self) -> None:
         """Write down how far it is."""
         with self.workshop.write() as unit:
             row = unit.session.get(TighteningRow, self.uuid)
             if row is None:
                 return
-            row.state = state
+            row.state = self.state
             row.told = {**row.told, **(self.told or {})}
-            if self.found is not None:
-                row.said, row.asked = self.found["said"], self.found["asked"]
-        self.found, self.kept_at = None, time.monotonic()
+            if self.best is not None:
+                row.said, row.asked = self.best["said"], self.best["asked"]
+        self.is_kept, self.kept_at = True, time.monotonic()
 
 
 def begin(workshop: Workshop) -> UUID:
@@ -200,17 +206,18 @@ def end_all(workshop: Workshop) -> None:
 
 def newest(unit: Unit, plan: UUID) -> Tightened | None:
     """Return the newest search for something better than a plan; None where nobody looked yet."""
-    mine = select(TighteningRow).where(TighteningRow.plan_uuid == plan)
-    row = unit.session.scalars(mine.order_by(TighteningRow.begun_at.desc()).limit(1)).first()
+    searches: list[Search | None] = [unit.workshop.searches.get(name) for name in (_PLAN, _ENDED)]
+    of_plan = select(TighteningRow).where(TighteningRow.plan_uuid == plan)
+    row = unit.session.scalars(of_plan.order_by(TighteningRow.begun_at.desc()).limit(1)).first()
     if row is None:
         return None
-    at_work: Search | None = unit.workshop.searches.get(_PLAN)
-    live = at_work if at_work and at_work.uuid == row.uuid else None
-    state = INTERRUPTED if row.state == AT_WORK and live is None else row.state
-    told = (live.told if live else None) or row.told
+    mine = next((s for s in searches if s is not None and s.uuid == row.uuid), None)
+    state = row.state if row.state != AT_WORK else mine.state if mine else INTERRUPTED
+    told = (mine.told if mine else None) or row.told
+    best = (mine.best if mine else None) or {"asked": row.asked, "said": row.said}
 
     def read() -> tuple[Asked, PlanSaid | None]:
-        return Asked.model_validate(row.asked), PlanSaid.model_validate(row.said) if row.said else None
+        return Asked.model_validate(best["asked"]), PlanSaid.model_validate(best["said"]) if best["said"] else None
 
     if state == AT_WORK:
         return Tightened(row.uuid, row.begun_at, state, Asked.model_validate(row.asked), told, None)

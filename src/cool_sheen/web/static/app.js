@@ -650,7 +650,10 @@
         const marks = $$("[data-waits-mark]", place);
         for (const mark of marks) mark.setAttribute("transform", `translate(${told.x[mark.dataset.waitsMark]} 4)`);
         // the first line has where the marks stand: there was nothing to draw yet
-        if (told.x && told.x.best && !marks.length) showAgain(place);
+        if (told.x && told.x.best && !marks.length && !place.dataset.asked) {
+          place.dataset.asked = "1";
+          showAgain(place);
+        }
       }
     };
     source.addEventListener("over", () => {
