@@ -75,7 +75,7 @@ def shops(draw):
     return parts, Shop(DAY, now, crew, holds, blocked), after
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=28, deadline=None, suppress_health_check=list(HealthCheck))
 @given(shops())
 def test_whatever_is_planned_could_be_followed(made):
     parts, shop, after = made
@@ -88,7 +88,7 @@ def test_whatever_is_planned_could_be_followed(made):
         assert begins is None or (first.ends is not None and begins >= first.ends)
 
 
-@settings(max_examples=20, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=14, deadline=None, suppress_health_check=list(HealthCheck))
 @given(shops())
 def test_a_plan_that_nothing_has_changed_about_still_holds(made):
     parts, shop, after = made
