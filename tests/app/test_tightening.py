@@ -67,7 +67,7 @@ def test_a_search_tells_how_far_it_is_ends_and_what_it_found_is_taken_and_stays(
     assert best.is_better
     assert (best.said.ends, best.said.keyings) <= (was.ends, was.keyings)
     assert plan_of(shop)[0].said == was  # nothing is taken by itself
-    assert shop.http.post("/plan/tighten/take", data={"search": str(uuid4())}).status_code == 404
+    assert shop.http.post("/plan/tighten/take", data={"search": str(uuid4())}).status_code == 409
     assert shop.http.post("/plan/tighten/take", data={"search": str(best.uuid)}).status_code == 303
     plan, stands = plan_of(shop)
     assert plan.said.lines == best.said.lines

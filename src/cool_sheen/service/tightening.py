@@ -17,7 +17,7 @@ from cool_sheen.service.apart import Apart, Told
 from cool_sheen.service.kept_plans import PlanSaid, followed, keep, said_of
 from cool_sheen.service.part_now import live_parts
 from cool_sheen.service.planning import Asked, from_now, jobs_of, parts_for, shop_of
-from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
+from cool_sheen.service.unit import Refused, Unit, Workshop
 from cool_sheen.store.models import TighteningRow
 
 AT_WORK, DONE, STOPPED, FAILED, INTERRUPTED = "at work", "done", "stopped", "failed", "interrupted"
@@ -260,11 +260,11 @@ def _span(gap: timedelta) -> str:
 
 
 def take(unit: Unit, uuid: UUID, name: str) -> None:
-    """Follow the best plan that a search found. Raises Missing: it was for another plan; Refused: it found none."""
+    """Follow the best plan that a search found. Raises Refused: it was for another plan, or it found none."""
     plan = followed(unit)
     found = newest(unit, plan.uuid) if plan else None
     if found is None or found.uuid != uuid:
-        raise Missing("search")
+        raise Refused("That was found for the plan before: look again.", status=409)
     if found.said is None:
         raise Refused("No better plan was found: there is nothing to take over.", status=409)
     keep(unit, found.asked, found.said, name)

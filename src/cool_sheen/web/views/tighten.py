@@ -55,8 +55,10 @@ class Tightening:
     @property
     def gap_words(self) -> str:
         """How far from the bound it is, in words."""
+        if self.best is None:
+            return "no part has an end" if self.tries else "the first is laid out"
         if self.gap is None:
-            return "no part has an end"
+            return "how much sooner it could be is not known"
         words = (
             "no plan is done sooner" if self.is_best else f"at most {100 * self.gap:.1f} % longer than it has to take"
         )
