@@ -18,15 +18,8 @@ from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.film.ladder import ladder
 from cool_sheen.core.film.planned import COLOUR_CHANGE, PIGMENT_STRENGTH, coats_to_hide
 from cool_sheen.core.log.batches import fold_batches
-from cool_sheen.core.log.entries import (
-    BatchEndPayload,
-    BatchLine,
-    BatchPayload,
-    Entry,
-    PourPayload,
-    Recorded,
-    StampPayload,
-)
+from cool_sheen.core.log.cups import BatchEndPayload, BatchLine, BatchPayload, PourPayload
+from cool_sheen.core.log.entries import Entry, Recorded, StampPayload
 from cool_sheen.core.materials.cans import cans_for, cans_of_coats
 from cool_sheen.core.materials.consumables import wear
 from cool_sheen.core.materials.cost import Cost

@@ -22,7 +22,7 @@ from cool_sheen.core.log.entries import (
     Target,
     TouchTestPayload,
 )
-from cool_sheen.core.log.history import fold
+from cool_sheen.core.log.fold import fold
 from cool_sheen.core.part.action import Action, next_action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock, unknown_factor

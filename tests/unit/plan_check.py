@@ -13,7 +13,8 @@ from tests.unit.paper import PaperPart
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.drying.clock import Under, covered
-from cool_sheen.core.log.entries import CoatPayload, Entry, Recorded, SandPayload, StepPayload, Target, blended
+from cool_sheen.core.log.entries import CoatPayload, Entry, Recorded, SandPayload, StepPayload, Target
+from cool_sheen.core.log.said import blended
 from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.gate import CoatGate, GoingOn
 from cool_sheen.core.part.key import WIPE_LASTS

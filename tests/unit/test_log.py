@@ -24,7 +24,9 @@ from cool_sheen.core.log.entries import (
     VoidPayload,
     read_payload,
 )
-from cool_sheen.core.log.history import Stay, fold, unvoided, voids_that_stand
+from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import Stay
+from cool_sheen.core.log.standing import unvoided, voids_that_stand
 
 FACE, EDGES = uuid4(), uuid4()
 

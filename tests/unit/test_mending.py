@@ -11,7 +11,8 @@ from tests.unit.test_zones_apart import stands, two
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.log.entries import SandPayload, VoidPayload
-from cool_sheen.core.log.history import History, fold
+from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import History
 from cool_sheen.core.part.status import State
 from cool_sheen.core.work.broken import unmended
 from cool_sheen.core.work.owed import Owed, owed_to

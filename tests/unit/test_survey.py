@@ -24,7 +24,7 @@ from cool_sheen.core.log.entries import (
     Target,
     VoidPayload,
 )
-from cool_sheen.core.log.history import fold
+from cool_sheen.core.log.fold import fold
 from cool_sheen.core.survey.below import (
     SOFTEST_FIRST,
     WORST_FIRST,

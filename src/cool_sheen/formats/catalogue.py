@@ -18,6 +18,7 @@ from cool_sheen.core.coatings.sheet_fields import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.inspection.defects import Defect
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
 from cool_sheen.core.survey.demands import Demand
@@ -50,6 +51,7 @@ class Catalogue:
     packs: dict[str, Pack] = field(default_factory=dict)
     consumables: dict[str, Consumable] = field(default_factory=dict)
     room_steps: tuple[RoomStep, ...] = ()
+    defects: dict[str, Defect] = field(default_factory=dict)
 
     def cautions_for(self, steps: Iterable[str], products: Iterable[Product]) -> list[Caution]:
         """Return the cautions of steps, by kind, and of products, each once."""
@@ -85,6 +87,7 @@ def shipped() -> Catalogue:
         {p.sku: p for p in packs},
         {c.key: c for c in (Consumable.model_validate(data) for data in wear["consumable"])},
         tuple(RoomStep.model_validate(data) for data in _read(root / "make_ready.toml")["step"]),
+        {d.key: d for d in (Defect.model_validate(data) for data in _read(root / "defects.toml")["defect"])},
     )
     check(catalogue)
     return catalogue

@@ -7,7 +7,8 @@ from datetime import datetime, timedelta
 
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import MIXING, Recorded
-from cool_sheen.core.log.history import Zones, unvoided
+from cool_sheen.core.log.history import Zones
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.takeoff.amounts import paint_of

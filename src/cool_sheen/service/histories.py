@@ -3,7 +3,8 @@
 from collections.abc import Hashable, Sequence
 from uuid import UUID
 
-from cool_sheen.core.log.history import History, fold
+from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import History
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import log
 from cool_sheen.store.models import Part, Zone

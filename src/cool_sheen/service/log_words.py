@@ -1,6 +1,7 @@
 """The log in words."""
 
 from collections.abc import Callable
+from itertools import zip_longest
 from typing import Any
 
 from sqlalchemy import select
@@ -10,6 +11,7 @@ from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.log.entries import Recorded
+from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.survey.below import DEPTH_WORDS
 from cool_sheen.core.units import amount
@@ -77,6 +79,39 @@ def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
     return f"{test.title}{deep}: {result.words}{held}{short}"
 
 
+def _says_mark(payload: Any, names: dict[str, str], units: str) -> str:
+    what = _defect(payload.defect) if payload.what == "defect" else MARK_WORDS[payload.what]
+    return f"Marked: {what.lower()}{f', {payload.where}' if payload.where else ''}"
+
+
+def _defect(key: str) -> str:
+    found = shipped().defects.get(key)
+    return found.name if found else key or "a defect"
+
+
+def _says_mishap(payload: Any, names: dict[str, str], units: str) -> str:
+    what = ", ".join(w for w in (_defect(payload.defect) if payload.defect else "", payload.words) if w)
+    steps = len(payload.steps)
+    return f"Went wrong: {what or 'to be mended'}; {steps} {'step' if steps == 1 else 'steps'} to mend it"
+
+
+def _says_reading(payload: Any, names: dict[str, str], units: str) -> str:
+    rows = zip_longest(payload.places, payload.readings_um, fillvalue="")
+    shown = [f"{place} {amount(um, 'film', units)}".strip() for place, um in rows]
+    more = f" and {len(shown) - 6} more" if len(shown) > 6 else ""
+    return f"{'Wet' if payload.state == 'wet' else 'Dry'} film read: {', '.join(shown[:6])}{more}"
+
+
+def _says_judgement(payload: Any, names: dict[str, str], units: str) -> str:
+    layer = names.get(payload.layer_id, payload.layer_id)
+    return f"{layer}: {'enough' if payload.enough else 'not enough, another coat'} before {payload.grit}"
+
+
+def _says_accept(payload: Any, names: dict[str, str], units: str) -> str:
+    far = f", from {payload.seen_from_m:g} m" if payload.seen_from_m else ""
+    return f"Accepted as it is: {BECAUSE_WORDS[payload.because]}{far}"
+
+
 _DEEP = {"sound": " to sound film", "substrate": " to the substrate"}
 _DEEP |= {"1": ", one film", "2": ", two films", "3": ", three films", "4": ", four films"}
 _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
@@ -104,6 +139,11 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
         "Batch used up" if p.goes == "nothing_left" else f"Batch ended, {amount(p.left_ml, 'volume', units)} left"
     ),
     "stamp": lambda p, *_: f"{GATES[p.gate][0] if p.gate in GATES else p.gate}: done",
+    "mark": _says_mark,
+    "accept": _says_accept,
+    "mishap": _says_mishap,
+    "judgement": _says_judgement,
+    "film_reading": _says_reading,
     "check": lambda p, *_: "Checked: it holds" if p.holds else "Checked: it does not hold",
 }
 
@@ -126,7 +166,12 @@ def where_of(row: Recorded, names: dict[str, str]) -> str:
     return "all zones" if len(aimed) >= int(names[_LIVE]) else ", ".join(aimed)
 
 
-_HAS_ZONES = frozenset({"coat", "sand", "touch_test", "skip", *STEP_WORDS})
+_HAS_ZONES = frozenset(
+    {"coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement", "film_reading", *STEP_WORDS}
+)
+
+
+_WITH_REASON = ("skip", "accept")  # whose reason is half of what they say
 
 
 def says_logged(unit: Unit, row: Recorded, names: dict[str, str], units: str = "metric") -> str:
@@ -142,5 +187,5 @@ def says_logged(unit: Unit, row: Recorded, names: dict[str, str], units: str = "
 
 def _with_zones(row: Recorded, names: dict[str, str], units: str) -> str:
     words, where = says(row, names, units), where_of(row, names)
-    reason = f" – {row.entry.reason}" if row.entry.payload.kind == "skip" else ""
+    reason = f" – {row.entry.reason}" if row.entry.payload.kind in _WITH_REASON else ""
     return f"{words}: {where}{reason}" if where else f"{words}{reason}"

@@ -11,7 +11,7 @@ from cool_sheen.core.climate.corrections import BRIDGED_S, Readings
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.climate.sky import Sky
 from cool_sheen.core.log.entries import ClimateReadingPayload, SkySeen
-from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import SENSOR_BACK, Weather
 from cool_sheen.store import changes, log

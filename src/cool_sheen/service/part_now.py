@@ -68,6 +68,11 @@ class PartNow:
         return self._logged.products
 
     @property
+    def revisions(self) -> Mapping[str, Product]:
+        """Sheets by content hash, as its coats were put on with."""
+        return self._logged.revisions
+
+    @property
     def rows(self) -> Sequence[StepRow]:
         """Its steps with how they stand."""
         return self.owed.rows

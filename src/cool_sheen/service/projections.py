@@ -13,7 +13,8 @@ from sqlalchemy import select
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.batches import fold_batches
-from cool_sheen.core.log.history import History, fold
+from cool_sheen.core.log.fold import fold
+from cool_sheen.core.log.history import History
 from cool_sheen.core.work.owed import Owed, StepRow, owed_to
 from cool_sheen.core.work.steps import CoatStep, steps_of
 from cool_sheen.service.histories import heirs_of, key_of, weight_of

@@ -12,7 +12,7 @@ from cool_sheen.core.log.entries import (
     Target,
     VoidPayload,
 )
-from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.core.work.make_ready import READING, Stood, make_ready
 from cool_sheen.service import journal
 from cool_sheen.service.learning import learn_again

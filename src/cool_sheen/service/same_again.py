@@ -16,7 +16,7 @@ from cool_sheen.core.log.entries import (
     StepPayload,
     Target,
 )
-from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.service import journal
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.shelf_now import shelf_now

@@ -10,7 +10,7 @@ import numpy as np
 from cool_sheen.core.climate.rooms import SPACE_LAG_H, Room, RoomStretch
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.log.entries import DoorPayload
-from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, log
 from cool_sheen.store import climate as records

@@ -27,9 +27,10 @@ from cool_sheen.core.log.entries import (
     StepPayload,
     TouchTestPayload,
     VoidPayload,
-    blended,
 )
-from cool_sheen.core.log.history import Zones, unvoided, voids_that_stand
+from cool_sheen.core.log.history import Zones
+from cool_sheen.core.log.said import blended
+from cool_sheen.core.log.standing import unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.survey.below import StripDepth

@@ -7,7 +7,7 @@ from typing import Literal
 from cool_sheen.core.errors import Inconsistent, OutOfRange
 from cool_sheen.core.units import Micron
 
-_LOW, _HIGH = 0.8, 1.2
+FAR_OFF_LOW, FAR_OFF_HIGH = 0.8, 1.2  # of the least and of the most film
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,8 +38,8 @@ def judge_readings(readings_um: Sequence[Micron], min_um: Micron, max_um: Micron
     if min_um > max_um:
         raise Inconsistent("The least film must not be over the most.", "min_um")
     mean = sum(readings_um) / len(readings_um)
-    low = tuple(n for n, um in enumerate(readings_um) if um < _LOW * min_um)
-    high = tuple(n for n, um in enumerate(readings_um) if um > _HIGH * max_um)
+    low = tuple(n for n, um in enumerate(readings_um) if um < FAR_OFF_LOW * min_um)
+    high = tuple(n for n, um in enumerate(readings_um) if um > FAR_OFF_HIGH * max_um)
     if mean < min_um:
         return GaugeVerdict(mean, "thin", low, high)
     if mean > max_um:

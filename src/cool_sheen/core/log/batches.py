@@ -5,17 +5,9 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from cool_sheen.core.log.entries import (
-    BatchEndPayload,
-    BatchPayload,
-    CoatPayload,
-    Entry,
-    PourPayload,
-    Recorded,
-    StampPayload,
-    ViscosityPayload,
-)
-from cool_sheen.core.log.history import unvoided
+from cool_sheen.core.log.cups import BatchEndPayload, BatchPayload, PourPayload, ViscosityPayload
+from cool_sheen.core.log.entries import CoatPayload, Entry, Recorded, StampPayload
+from cool_sheen.core.log.standing import unvoided
 from cool_sheen.core.mixing.pours import PourTarget, targets
 from cool_sheen.core.mixing.ratios import Batch, Share, poured_batch
 from cool_sheen.core.units import Millilitres

@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, Self
 from uuid import UUID
@@ -10,33 +9,17 @@ from uuid import UUID
 from pydantic import (
     AwareDatetime,
     Field,
-    SerializerFunctionWrapHandler,
     TypeAdapter,
-    model_serializer,
     model_validator,
 )
 
 from cool_sheen.core.climate.sky import MOST_RAIN_MM_PER_H, MOST_WIND_M_PER_S
 from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
-from cool_sheen.core.drying.blend import Blend, OwnHardener, doses_of
-from cool_sheen.core.drying.milestones import Mode
+from cool_sheen.core.log.cups import BatchEndPayload, BatchPayload, PourPayload, ViscosityPayload
+from cool_sheen.core.log.looked import AcceptPayload, FilmReadingPayload, JudgementPayload, MarkPayload, MishapPayload
+from cool_sheen.core.log.said import Amount, Blended, Grown, LongText, ShortText
 from cool_sheen.core.survey.below import StripDepth
-
-ShortText = Annotated[str, Field(max_length=200)]
-LongText = Annotated[str, Field(max_length=4000)]
-Amount = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
-
-
-class Grown(Strict):
-    """A payload that got more fields: an entry that does not use them reads, and hashes, as it did before."""
-
-    _GROWN: ClassVar[tuple[str, ...]] = ()
-
-    @model_serializer(mode="wrap")
-    def _as_ever(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        data: dict[str, Any] = handler(self)
-        return {name: value for name, value in data.items() if value or name not in self._GROWN}
 
 
 class Promise(Strict):
@@ -45,51 +28,6 @@ class Promise(Strict):
     phase: ShortText = ""
     opens: AwareDatetime | None = None
     closes: AwareDatetime | None = None
-
-
-class HardenerSaid(Strict):
-    """What the hardener of a mix said of itself when it was mixed."""
-
-    stall_temp_c: Annotated[float, Field(ge=-100, le=200)] | None = None
-    air_min_c: Annotated[float, Field(ge=-100, le=200)] | None = None
-    air_max_c: Annotated[float, Field(ge=-100, le=200)] | None = None
-    factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] | None = None
-
-    def own(self) -> OwnHardener:
-        """Return it as clock and gate take it."""
-        return OwnHardener(self.stall_temp_c, self.air_min_c, self.air_max_c, self.factor)
-
-
-class Blended(Grown):
-    """What an entry says of a mix: its speeds, its doses by drying mode, and what its hardener says of itself.
-
-    ``time_factor`` is on all times: entries of before know no more.
-    """
-
-    hardener_speed: Literal["fast", "standard", "slow"] = "standard"
-    reducer_speed: Literal["fast", "medium", "slow", "extra_slow"] = "medium"
-    time_factor: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] = 1.0
-    doses: dict[Mode, Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]] = Field(default_factory=dict)
-    own_hardener: HardenerSaid | None = None
-
-    _GROWN: ClassVar[tuple[str, ...]] = ("doses", "own_hardener")
-
-    @property
-    def blend(self) -> Blend:
-        """The mix, as far as clock and gate care."""
-        hardener = self.own_hardener.own() if self.own_hardener else None
-        return Blend(self.hardener_speed, self.reducer_speed, doses_of(self.doses), hardener, self.time_factor)
-
-
-def blended(blend: Blend) -> dict[str, Any]:
-    """Return a mix as an entry says it."""
-    return {
-        "hardener_speed": blend.hardener_speed,
-        "reducer_speed": blend.reducer_speed,
-        "time_factor": blend.factor,
-        "doses": {mode.value: factor for mode, factor in blend.doses},
-        "own_hardener": asdict(blend.hardener) if blend.hardener else None,
-    }
 
 
 class CoatPayload(Blended):
@@ -221,95 +159,6 @@ class StampPayload(Strict):
     space: UUID | None = None
 
 
-class BatchLine(Strict):
-    """One component of a batch as it was planned, in pouring order."""
-
-    component: ShortText
-    name: ShortText
-    role: Literal["paint", "hardener", "reducer", "additive"]
-    ml_per_ml: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
-    density_g_per_ml: Annotated[float, Field(gt=0, le=30, allow_inf_nan=False)]
-    volume_solids_pct: Share = 0.0
-    cap_ml_per_ml: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
-
-
-class BatchUse(Strict):
-    """Coats of one part that a batch is for."""
-
-    part: UUID
-    layer_id: ShortText
-    coats: Annotated[int, Field(ge=1, le=60)]
-    ml: Amount
-
-
-class BatchPayload(Blended):
-    """A batch was begun: what it is for, and what was worked out. Its pours follow as entries of their own."""
-
-    kind: Literal["batch"] = "batch"
-    coating: ShortText
-    product: ShortText
-    name: ShortText
-    measure: Literal["volume", "weight"]
-    lines: Annotated[tuple[BatchLine, ...], Field(min_length=1, max_length=20)]
-    ready_ml: Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
-    uses: Annotated[tuple[BatchUse, ...], Field(max_length=200)] = ()
-    cup_ml: Amount = 0.0
-    tare_g: Amount = 0.0
-    tolerance_pct: Share = 5.0
-    method: Literal["hvlp", "conventional", "airless", "aerosol", "brush", "roller"] = "hvlp"
-    induction_minutes: Amount = 0.0
-    pot_life_minutes: Amount | None = None
-    pot_life_ref_c: Annotated[float, Field(ge=-100, le=200)] = 20.0
-    strainer_um: Amount | None = None
-    nozzle_mm: ShortText = ""
-    space: UUID | None = None
-    jar: UUID | None = None
-    jar_ml: Amount = 0.0
-
-
-class PourPayload(Strict):
-    """One component went into the cup of a batch, or more of it."""
-
-    kind: Literal["pour"] = "pour"
-    batch: UUID
-    line: Annotated[int, Field(ge=0, le=19)]
-    ml: Amount
-    how: Literal["mark", "scale", "typed", "top_up"] = "typed"
-    used_up: bool = False
-
-
-class ViscosityPayload(Strict):
-    """How fast a batch runs: seconds of a cup, or off the stick."""
-
-    kind: Literal["viscosity"] = "viscosity"
-    batch: UUID
-    seconds: Annotated[float, Field(gt=0, le=3600, allow_inf_nan=False)]
-    by: ShortText = "cup"
-
-
-class BatchEndPayload(Grown):
-    """A batch is used up, or what is left of it goes somewhere.
-
-    ``alone``: its film and its paint do not go together, it was asked back, and it is so: nothing is learned of it.
-    """
-
-    _GROWN: ClassVar[tuple[str, ...]] = ("alone",)
-
-    kind: Literal["batch_end"] = "batch_end"
-    batch: UUID
-    left_ml: Amount
-    goes: Literal["nothing_left", "offered", "jar", "waste"]
-    alone: bool = False
-
-
-class FilmReadingPayload(Strict):
-    """Film gauge readings, wet or dry."""
-
-    kind: Literal["film_reading"] = "film_reading"
-    state: Literal["wet", "dry"]
-    readings_um: Annotated[tuple[Amount, ...], Field(min_length=1, max_length=1000)]
-
-
 class ClimateReadingPayload(Grown):
     """A typed reading of the air in a space; the surface is that of the part that the entry is about.
 
@@ -407,7 +256,7 @@ class NotePayload(Strict):
 Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
     | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DoorPayload
-    | DefectPayload
+    | DefectPayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
     | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | RetimePayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),
@@ -459,6 +308,8 @@ class Entry(Strict):
             raise ValueError("a void entry, and no other, says which entry it voids")
         if self.payload.kind == "skip" and not (self.reason or "").strip():
             raise ValueError("what is not done wants its reason in words")
+        if self.payload.kind == "accept" and not (self.reason or "").strip():
+            raise ValueError("what is accepted wants its reason in words")
         return self
 
     @property

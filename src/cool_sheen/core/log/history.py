@@ -1,31 +1,21 @@
 """From the log of a part to what was done to each of its zones: pure functions over entries."""
 
 from collections import Counter
-from collections.abc import Hashable, Iterable, Mapping
+from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
-from functools import singledispatch
+from datetime import datetime
 from uuid import UUID
 
 from cool_sheen.core.drying.heat import Bake
-from cool_sheen.core.film.build import Build, dry_film
-from cool_sheen.core.log.breaks import Break, sanded_through
+from cool_sheen.core.film.build import Build
+from cool_sheen.core.log.breaks import Break
 from cool_sheen.core.log.entries import (
-    CheckPayload,
     ClaimPayload,
-    ClimateReadingPayload,
     CoatPayload,
-    Entry,
-    MovePayload,
-    OverridePayload,
-    Recorded,
-    RetimePayload,
-    SandPayload,
-    SkipPayload,
-    StepPayload,
     SurveyTestPayload,
     TouchTestPayload,
 )
+from cool_sheen.core.log.looks import FilmRead, Judged, Look, Mark, Measured, Mishap
 from cool_sheen.core.survey.below import Strip, as_stripped
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Hours
@@ -189,6 +179,12 @@ class History:
     overridden: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, rule and place, reason
     bakes: list[Heated] = field(default_factory=list)
     surfaces: list[SurfaceRead] = field(default_factory=list)
+    looks: list[Look] = field(default_factory=list)
+    marks: dict[UUID, Mark] = field(default_factory=dict)
+    readings: dict[UUID, FilmRead] = field(default_factory=dict)
+    mishaps: list[Mishap] = field(default_factory=list)
+    judged: list[Judged] = field(default_factory=list)
+    measured: Measured = field(default_factory=Measured)
     places: int = 0
 
     def of(self, zones: Zones) -> ZoneHistory:
@@ -205,6 +201,16 @@ class History:
         """Whether a sanding that may have gone through is settled on a zone: it was coated over with what follows."""
         later = (c for c in self.coats if c.place > broken.place and zone in c.zones)
         return not broken.lasts and any(c.payload.layer_id not in broken.layers for c in later)
+
+    def open_marks(self, zone: UUID, *, coated: bool = False) -> list[Mark]:
+        """Return the marks that are open on a zone, the oldest first.
+
+        Args:
+            zone: The zone.
+            coated: Those that a coat lies over since, which are to be looked at again; else those that none does.
+        """
+        last = max((c.place for c in self.coats if zone in c.zones), default=-1)
+        return [m for m in self.marks.values() if zone in m.open_on and (m.place < last) is coated]
 
     def as_logged(self, zones: Iterable[ZoneFacts]) -> list[ZoneFacts]:
         """Return what is to be said of zones by the survey, and by what was stripped and abraded since.
@@ -255,10 +261,11 @@ class History:
         return [self.of(frozenset(group)) for group in groups.values()]
 
     def _marks(self, zone: UUID) -> Hashable:
-        coats = tuple(c.uuid for c in self.coats if zone in c.zones)
+        coats = tuple((c.uuid, c.payload.film_um) for c in self.coats if zone in c.zones)
         last = max((c.place for c in self.coats if zone in c.zones), default=-1)
         since = tuple(w.uuid for w in self.works if zone in w.zones and w.place > last)
-        touched = tuple(t.uuid for t in self.touches if zone in t.zones and set(t.payload.coats) & set(coats))
+        names = {uuid for uuid, _ in coats}
+        touched = tuple(t.uuid for t in self.touches if zone in t.zones and names & set(t.payload.coats))
         return coats, since if coats else (), touched, tuple(h.bake for h in self.bakes if zone in h.zones)
 
     def same_coats(self) -> list[Zones]:
@@ -267,151 +274,3 @@ class History:
         for zone in self.builds:
             groups.setdefault(tuple(c.uuid for c in self.coats if zone in c.zones), set()).add(zone)
         return [frozenset(group) for group in groups.values()]
-
-
-def unvoided(entries: Iterable[Recorded]) -> list[Recorded]:
-    """Return what has not been voided, by time of the work and then by sequence; times that were put right are so."""
-    rows = list(entries)
-    void = _voided(rows)
-    kept = [r for r in rows if r.entry.uuid not in void and r.entry.voids is None]
-    if right := times_put_right(kept):
-        kept = [r.ended_at(right[r.entry.uuid].ended_at) if r.entry.uuid in right else r for r in kept]
-    return sorted(kept, key=lambda r: (r.entry.occurred_at, r.seq))
-
-
-def times_put_right(standing: Iterable[Recorded]) -> dict[UUID, RetimePayload]:
-    """Return when entries really ended whose time was put right, by the last word on each."""
-    out: dict[UUID, RetimePayload] = {}
-    for row in sorted(standing, key=lambda r: r.seq):
-        if isinstance(row.entry.payload, RetimePayload):
-            out[row.entry.payload.entry] = row.entry.payload
-    return out
-
-
-def voids_that_stand(entries: Iterable[Recorded]) -> list[Recorded]:
-    """Return the voids that have not themselves been voided."""
-    rows = list(entries)
-    void = _voided(rows)
-    return [r for r in rows if r.entry.voids and r.entry.uuid not in void]
-
-
-def _voided(rows: list[Recorded]) -> set[UUID]:
-    """A void can itself be voided: the later word counts, so they are read from the last to the first."""
-    void: set[UUID] = set()
-    for row in sorted(rows, key=lambda r: r.seq, reverse=True):
-        if row.entry.voids and row.entry.uuid not in void:
-            void.add(row.entry.voids)
-    return void
-
-
-def fold(entries: Iterable[Recorded], zones: list[UUID], heirs: Mapping[UUID, Zones] | None = None) -> History:
-    """Work out how a part stands.
-
-    Args:
-        entries: Every entry that is about the part or its zones, in any order.
-        zones: The zones of the part as they are now; an entry about the whole part reaches each of them.
-        heirs: For each zone that was split, the zones of now that have its history.
-    """
-    passed_on = heirs or {}
-    history = History(builds={zone: Build() for zone in zones}, coats_by_zone={zone: Counter() for zone in zones})
-    for row in unvoided(entries):
-        history.places += 1
-        _put(row.entry.payload, history, row.entry, _zones_of(row.entry, zones, passed_on))
-    return history
-
-
-def _zones_of(entry: Entry, zones: list[UUID], heirs: Mapping[UUID, Zones]) -> list[UUID]:
-    aimed = {target.zone for target in entry.targets if target.zone}
-    aimed |= {heir for zone in aimed for heir in heirs.get(zone, ())}
-    return [zone for zone in zones if zone in aimed] if aimed else zones
-
-
-@singledispatch
-def _put(said: object, history: History, entry: Entry, zones: list[UUID]) -> None:
-    """Add an entry to the history, by what it says: words, readings and what is in a cup are no work on the part."""
-
-
-@_put.register
-def _put_coat(coat: CoatPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    laid = LaidCoat(entry.uuid, entry.occurred_at, coat, history.places, frozenset(zones), entry.planned_step)
-    history.coats.append(laid)
-    for zone in zones:
-        history.builds[zone].coat(coat.layer_id, dry_film(coat.film_um, coat.volume_solids_pct))
-        history.coats_by_zone[zone][coat.layer_id] += coat.counts
-    # A layer has as many coats as its poorest zone.
-    history.counts[coat.layer_id] = min((c[coat.layer_id] for c in history.coats_by_zone.values()), default=0)
-
-
-@_put.register
-def _put_sand(sanding: SandPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.breaks += sanded_through(sanding, entry, history.builds, zones, history.places)
-    history.works.append(_work(history, entry, "sand", zones, sanding.grit, sanding.wet))
-
-
-def _work(
-    history: History, entry: Entry, kind: str, zones: Iterable[UUID], grit: str | None = None, wet: bool = False
-) -> Work:
-    at, step = entry.occurred_at, entry.planned_step
-    return Work(entry.uuid, at, kind, step, grit, history.places, frozenset(zones), wet)
-
-
-@_put.register
-def _put_touch(said: TouchTestPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.touches.append(Touch(entry.uuid, entry.occurred_at, said, frozenset(zones)))
-
-
-@_put.register
-def _put_skip(said: SkipPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    skip = Skip(entry.uuid, entry.occurred_at, said.steps, entry.reason or "", frozenset(zones), history.places)
-    history.skips.append(skip)
-
-
-@_put.register
-def _put_move(said: MovePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.stays.append(Stay(entry.occurred_at, said.space))
-
-
-@_put.register
-def _put_reading(said: ClimateReadingPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    if said.surface_temp_c is not None:
-        history.surfaces.append(SurfaceRead(entry.occurred_at, said.surface_temp_c))
-
-
-@_put.register
-def _put_step(said: StepPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    if said.kind == "bake" and said.metal_temp_c is not None and said.minutes:
-        began = entry.occurred_at - timedelta(minutes=said.minutes)
-        history.bakes.append(Heated(Bake(began, entry.occurred_at, said.metal_temp_c), frozenset(zones)))
-    if said.kind == "strip":
-        history.strips.append(Stripped(Strip(entry.occurred_at, said.stripped), frozenset(zones)))
-    if not said.not_passed:  # it stays owed
-        history.works.append(_work(history, entry, said.kind, zones))
-
-
-@_put.register
-def _put_survey(said: SurveyTestPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.surveyed.append(Surveyed(entry.uuid, entry.occurred_at, said, frozenset(zones)))
-
-
-@_put.register
-def _put_claim(said: ClaimPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.claims[entry.uuid] = Claim(entry.uuid, entry.occurred_at, said, frozenset(zones))
-
-
-@_put.register
-def _put_check(said: CheckPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    """A claim that holds becomes work done; one that does not stays undone."""
-    claim = history.claims.get(said.claim)
-    if claim is None:
-        return
-    claim.holds = said.holds
-    if claim.holds:
-        work = _work(history, entry, claim.payload.says, claim.zones, claim.payload.grit)
-        history.works.append(replace(work, claimed=True))
-        if claim.payload.says == "strip":
-            history.strips.append(Stripped(Strip(entry.occurred_at, "substrate"), claim.zones))
-
-
-@_put.register
-def _put_override(said: OverridePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
-    history.overridden.append((entry.occurred_at, said.rule, entry.reason or ""))

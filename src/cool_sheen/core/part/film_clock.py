@@ -54,6 +54,7 @@ STAND_IN: dict[str, tuple[str, ...]] = {
     "tape_over": ("handle", "sand", "tack_free", "dust_free"),
     "turn": ("handle", "sand", "tack_free"),
     "sand": ("handle", "tack_free", "flash"),
+    "dry": ("tack_free", "dust_free", "handle", "sand", "flash"),
     "handle": ("sand", "full_cure"),
     "assemble": ("handle", "full_cure"),
     "polish": ("full_cure", "handle"),

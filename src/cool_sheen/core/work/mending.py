@@ -1,4 +1,4 @@
-"""What a sanding that went through asks for: the coats that are gone, put on again and sanded flush."""
+"""What the log asks for beside the system: after a sanding that went through, a mishap, or where too little stands."""
 
 from collections import Counter
 from collections.abc import Sequence
@@ -8,27 +8,39 @@ from uuid import UUID
 from cool_sheen.core.film.grits import scratch_removal
 from cool_sheen.core.log.breaks import Break
 from cool_sheen.core.log.history import History
+from cool_sheen.core.log.looks import Judged, Mishap
 from cool_sheen.core.survey.zones import ZoneFacts
+from cool_sheen.core.work.branches import branched, thickened, touched_in
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, named
 from cool_sheen.core.work.walk import Stand, walk
 
 
 def mended(steps: Sequence[Step], history: History, zones: Sequence[ZoneFacts]) -> list[Step]:
-    """Put the mending of every sanding that went through after it, from the lowest layer that is gone upwards.
+    """Put in what happened on the way asks for, in the order in which it happened.
 
     Args:
         steps: The steps of a part, in order.
         history: Its folded log.
         zones: Its zones.
 
-    Returns: The steps, with a coat of each layer that is gone and the same grit again, flush with the rest. A layer
-        that still has coats to come there is mended by them. Source: docs/trade.md, Sanding.
+    Returns: The steps. After a sanding that went through, from the lowest layer that is gone upwards a coat of each and
+        the same grit again, flush with the rest; a layer that still has coats to come there is mended by them. After a
+        mishap its branch; where not enough stands, another coat; touch-ins at the end. Source: docs/trade.md, Sanding.
     """
     whole = list(steps)
     seen: Counter[UUID] = Counter()  # one entry may have gone through to different layers on different zones
-    for broken in sorted(history.breaks, key=lambda b: b.place):
-        whole = _mended(whole, broken, seen[broken.uuid], history, zones)
-        seen[broken.uuid] += 1
+    happened: list[Break | Mishap | Judged] = [*history.breaks, *history.mishaps, *history.judged]
+    for event in sorted(happened, key=lambda e: e.place):
+        if isinstance(event, Break):
+            whole = _mended(whole, event, seen[event.uuid], history, zones)
+            seen[event.uuid] += 1
+        elif isinstance(event, Mishap):
+            whole = branched(whole, event, history, zones)
+        else:
+            whole = thickened(whole, event, history, zones)
+    for mark in history.marks.values():
+        if not mark.holds:
+            whole = touched_in(whole, mark, zones)
     return whole
 
 

@@ -9,6 +9,7 @@ from uuid import UUID
 from cool_sheen.core.log.history import History
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.mending import mended
+from cool_sheen.core.work.rounds import Guess, in_rounds
 from cool_sheen.core.work.steps import CoatStep, Step, Zones
 from cool_sheen.core.work.walk import Stand, walk
 
@@ -75,7 +76,8 @@ def last_done(history: History, zones: Sequence[ZoneFacts], otherwise: datetime)
     """When something was last done to each zone; where nothing was, when the part came to where it is, or otherwise."""
     came = history.stays[0].since if history.stays else otherwise
     out: dict[UUID, datetime] = {}
-    for zones_of, at in (*((c.zones, c.ended_at) for c in history.coats), *((w.zones, w.at) for w in history.works)):
+    coats, works = ((c.zones, c.ended_at) for c in history.coats), ((w.zones, w.at) for w in history.works)
+    for zones_of, at in (*coats, *works, *((m.zones, m.at) for m in history.mishaps)):
         out |= {z: max(out.get(z, at), at) for z in zones_of}
     return {z.uuid: out.get(z.uuid, came) for z in zones}
 
@@ -104,18 +106,20 @@ def waited_out(owed: Owed, history: History, zones: Sequence[ZoneFacts], now: da
     return Owed(owed.steps, by_zone)
 
 
-def owed_to(steps: Sequence[Step], history: History, zones: Sequence[ZoneFacts]) -> Owed:
+def owed_to(steps: Sequence[Step], history: History, zones: Sequence[ZoneFacts], guess: Guess = "estimate") -> Owed:
     """Say how every step stands on every zone.
 
     Args:
         steps: The steps of the part, in order.
         history: Its folded log.
         zones: Its zones.
+        guess: How many rounds there will be where a look decides.
 
     Returns: Each zone for itself: a step is done where the log has it, under its own name or as work of its kind
         between the right coats; skipped where somebody said why; passed over where a later coat lies over it; else
-        owed. Where a sanding went through, the coats that are gone are owed again. Whatever the order of work,
-        nothing leaves without a word.
+        owed. Rounds go on or end as the looks say. Where a sanding went through, the coats that are gone are owed
+        again, and where something went wrong the steps that mend it. Whatever the order of work, nothing leaves
+        without a word.
     """
-    whole = mended(steps, history, zones)
+    whole = mended(in_rounds(steps, history, zones, guess), history, zones)
     return Owed(tuple(whole), {zone: walk(zone, whole, history).stood for zone in history.builds})

@@ -31,7 +31,8 @@ class _Step:
     """What all steps have. ``slot`` is the layer after whose coats it comes; empty before the first coat.
 
     ``wait_minutes`` is how long it waits on top of what was done before it, ``why`` in whose words; ``holds`` says that
-    nothing follows before it was passed.
+    nothing follows before it was passed. ``round`` numbers the rounds of a layer that ends when a look finds nothing;
+    ``mends`` is the entry that asked for it, where it is no step of the system.
     """
 
     id: str
@@ -43,6 +44,8 @@ class _Step:
     wait_minutes: Minutes = 0.0
     why: str = ""
     holds: bool = False
+    round: int = 0
+    mends: UUID | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +58,6 @@ class CoatStep(_Step):
     number: int
     needs: tuple[tuple[UUID, int], ...]
     setting: int = 1
-    mends: UUID | None = None  # the sanding that went through, where it is put on again for that
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -264,7 +266,30 @@ def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step
         rounds.append([*between, step])
     if rounds:
         rounds[-1] += _closing_work(layer, part, setting, tail)
+    if layer.rounds_most:
+        rounds = [_looked_over(steps, number, tail) for number, steps in enumerate(rounds, start=1)]
     return rounds
+
+
+def _looked_over(steps: list[Step], number: int, tail: str) -> list[Step]:
+    """A round of a layer that ends when a look finds nothing: what is done, and the look when it is dry."""
+    coat = next(s for s in steps if isinstance(s, CoatStep))
+    return [*(replace(s, round=number) for s in steps), look_after(coat, number, tail)]
+
+
+def look_after(coat: CoatStep, number: int, tail: str) -> WorkStep:
+    """Return the look that ends a round: where it finds something thin, another one follows."""
+    most = max(number, coat.layer.rounds_most or number)
+    return WorkStep(
+        id=f"{coat.layer.id}:look:{number}{tail}",
+        label=f"Look when dry, anything thin? Round {number} of about {len(coat.layer.coats)}, up to {most}",
+        zones=coat.zones,
+        area_m2=coat.area_m2,
+        slot=coat.layer.id,
+        kind="inspect",
+        after="dry",
+        round=number,
+    )
 
 
 def _closing_work(layer: Layer, part: _PartZones, setting: int, tail: str) -> list[Step]:
@@ -273,7 +298,6 @@ def _closing_work(layer: Layer, part: _PartZones, setting: int, tail: str) -> li
     kinds: list[tuple[str, str, str | None]] = []
     if layer.broadcast:  # what did not sink in comes off again when the film has dried
         kinds += [("broadcast", STEP_WORDS["broadcast"], None), ("sweep", STEP_WORDS["sweep"], "sand")]
-    kinds += [("inspect", "Inspect: another round where it is thin", None)] if layer.rounds_most else []
     return [
         WorkStep(
             id=f"{layer.id}:{kind}{tail}",
@@ -335,6 +359,11 @@ def _heat_step(task: Task, shared: dict[str, Any], after: str, stage: HeatStage 
 
 def _label(kind: str, grit: str | None = None) -> str:
     return f"{STEP_WORDS[kind]} {grit}" if grit else STEP_WORDS[kind]
+
+
+def is_look(step: Step) -> bool:
+    """Whether a step is the look that ends a round."""
+    return bool(step.round) and step.id.startswith(f"{step.slot}:look:")
 
 
 def waits_for(step: Step) -> str | None:

@@ -7,7 +7,8 @@ from enum import StrEnum
 from uuid import UUID
 
 from cool_sheen.core.log.history import History, LaidCoat, Skip, Work
-from cool_sheen.core.work.steps import CoatStep, SandStep, Step
+from cool_sheen.core.log.looks import Look, Mishap
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step, is_look
 
 
 class Stand(StrEnum):
@@ -22,9 +23,9 @@ class Stand(StrEnum):
 def walk(zone: UUID, steps: Sequence[Step], history: History, until: float = math.inf) -> "Walk":
     """Read what was done to a zone against its steps, up to a place in the fold."""
     walked = Walk({n: step for n, step in enumerate(steps) if zone in step.zones})
-    happened: list[LaidCoat | Work | Skip] = [
+    happened: list[LaidCoat | Work | Skip | Look | Mishap] = [
         x
-        for seen in (history.coats, history.works, history.skips)
+        for seen in (history.coats, history.works, history.skips, history.looks, history.mishaps)
         for x in seen
         if zone in x.zones and x.place <= until
     ]
@@ -33,6 +34,10 @@ def walk(zone: UUID, steps: Sequence[Step], history: History, until: float = mat
             walked.coat(event)
         elif isinstance(event, Work):
             walked.work(event)
+        elif isinstance(event, Look):
+            walked.look(event)
+        elif isinstance(event, Mishap):
+            walked.last = max(walked.last, event.at) if walked.last else event.at  # waits count from then on
         else:
             walked.skip(event)
     return walked
@@ -84,6 +89,13 @@ class Walk:
             place = next((n for n in fits if self.stands[n] is Stand.OWED), None)
         self._waited(place, done.at)
         if place is not None:
+            self.stands[place] = Stand.DONE
+
+    def look(self, looked: Look) -> None:
+        """A look that ends a round is answered either way: where something is thin, another round follows."""
+        place = self.names.get(looked.planned_step or "")
+        if place is not None and is_look(self.mine[place]) and not looked.passed:
+            self._waited(place, looked.at)
             self.stands[place] = Stand.DONE
 
     def _waited(self, place: int | None, at: datetime) -> None:

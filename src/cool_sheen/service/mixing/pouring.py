@@ -6,19 +6,9 @@ from datetime import datetime
 from uuid import UUID, uuid5
 
 from cool_sheen.core.log.batches import LEFT_OUT, BatchState
-from cool_sheen.core.log.entries import (
-    BatchEndPayload,
-    BatchLine,
-    BatchPayload,
-    BatchUse,
-    PourPayload,
-    Recorded,
-    StampPayload,
-    Target,
-    ViscosityPayload,
-    VoidPayload,
-    blended,
-)
+from cool_sheen.core.log.cups import BatchEndPayload, BatchLine, BatchPayload, BatchUse, PourPayload, ViscosityPayload
+from cool_sheen.core.log.entries import Recorded, StampPayload, Target, VoidPayload
+from cool_sheen.core.log.said import blended
 from cool_sheen.core.materials.yields import doubt
 from cool_sheen.core.mixing.order import GATES, Stage, stages
 from cool_sheen.core.mixing.ratios import Share, shares

@@ -14,7 +14,7 @@ from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.entries import MIXING, Recorded
-from cool_sheen.core.log.history import times_put_right, unvoided, voids_that_stand
+from cool_sheen.core.log.standing import times_put_right, unvoided, voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
 from cool_sheen.core.survey.below import StripDepth
