@@ -1,7 +1,6 @@
 """The log in words."""
 
 from collections.abc import Callable
-from itertools import zip_longest
 from typing import Any
 
 from sqlalchemy import select
@@ -96,7 +95,8 @@ def _says_mishap(payload: Any, names: dict[str, str], units: str) -> str:
 
 
 def _says_reading(payload: Any, names: dict[str, str], units: str) -> str:
-    rows = zip_longest(payload.places, payload.readings_um, fillvalue="")
+    places = [*payload.places, *[""] * len(payload.readings_um)]
+    rows = zip(places, payload.readings_um, strict=False)
     shown = [f"{place} {amount(um, 'film', units)}".strip() for place, um in rows]
     more = f" and {len(shown) - 6} more" if len(shown) > 6 else ""
     return f"{'Wet' if payload.state == 'wet' else 'Dry'} film read: {', '.join(shown[:6])}{more}"

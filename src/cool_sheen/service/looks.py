@@ -94,7 +94,7 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
     if before := pressed_before(unit, uuid):
         return before
     if not said.verdicts:
-        raise Refused("No zone was looked at.", {"form": "Say of each zone that you looked at whether it passes."})
+        raise Refused("No zone was looked at: say of each that you looked at whether it passes.")
     _zones(found, said.verdicts)
     passed = frozenset(z for z, verdict in said.verdicts.items() if verdict == "passed")
     failed = frozenset(said.verdicts) - passed
@@ -102,7 +102,6 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
         names = found.situation.names(frozenset(z for m in held for z in m.open_on) & passed) or "The part"
         raise Refused(
             f"{names}: {_some(held)} open there. Mend it, or accept it with a reason, and then it passes.",
-            {"form": "Nothing was logged."},
             status=409,
         )
     step = look_ahead(found)
@@ -137,14 +136,14 @@ def accepted(unit: Unit, found: PartNow, uuid: UUID, said: AcceptPayload, reason
     readings = [one for one in combed(found.history, found.revisions) if one.uuid in said.marks and one.open_on]
     zones |= frozenset(z for one in readings for z in one.open_on)
     if not zones:
-        raise Refused("This is not open any more.", {"form": "Load the page again."}, status=409)
+        raise Refused("This is not open any more: load the page again.", status=409)
     if len(reason.strip()) < 3:
         raise Refused("The reason is missing.", {"reason": "Write why it stays as it is: it stays with the job."})
     return write_on_part(unit, found.row, said, Press(uuid, None, zones), reason=reason.strip()[:4000])
 
 
 def read_film(
-    unit: Unit, found: PartNow, uuid: UUID, readings: Sequence[Reading], wet: bool, zones: Iterable[UUID] = ()
+    unit: Unit, found: PartNow, uuid: UUID, readings: Sequence[Reading], zones: Iterable[UUID] = (), *, wet: bool
 ) -> Recorded:
     """Log readings of a film; of a wet one for the coat on top of the zones.
 
@@ -155,7 +154,7 @@ def read_film(
     about = _zones(found, zones) or found.film.zones
     tops = {f.top.coat.uuid: f.top for f in found.situation.films if f.top and f.zones & about}
     if not tops:
-        raise Refused("There is no film to read yet: log the first coat.", {"form": "Log the coat first."})
+        raise Refused("There is no film to read yet: log the first coat.", status=409)
     told = {
         "state": "wet" if wet else "dry",
         "readings_um": tuple(r.um for r in readings),

@@ -7,6 +7,7 @@ from cool_sheen.core.errors import NotReadable, OutOfRange
 from cool_sheen.core.units import Micron, read_quantity
 
 MOST_READINGS = 60
+_PLACE_NUMBERS = 20  # “rail 2 120” is the second rail, and no film of two microns
 MOST_UM: Micron = 20_000.0
 _FIGURE = re.compile(r"\d[\d.,]*(µm|μm|um|mils?|mm)?", re.I)
 _UNIT = re.compile(r"µm|μm|um|mils?|mm", re.I)
@@ -43,7 +44,8 @@ def read_readings(text: str, units: str) -> list[Reading]:
 
 def _of_line(line: str, units: str) -> list[Reading]:
     """The figures at the end of a line, and the words before them."""
-    words, figures, unit = line.split(), [], ""
+    words, unit = line.split(), ""
+    figures: list[str] = []
     while words:
         if _UNIT.fullmatch(words[-1]) and not unit:
             unit = words.pop()
@@ -56,6 +58,10 @@ def _of_line(line: str, units: str) -> list[Reading]:
             break
     if not figures or unit:
         raise NotReadable(f"“{line[:40]}” has no figure at its end: write such as “left edge 120”.", "readings")
+    numbered = words and len(figures) > 1 and not words[-1].endswith(":") and figures[0].isdigit()
+    if numbered and int(figures[0]) <= _PLACE_NUMBERS:
+        place = f"{' '.join(words)} {figures[0]}"[:40]
+        raise NotReadable(f"Is “{place}” the place? Then put a colon after it: “{place}: {figures[1]}”.", "readings")
     where = " ".join(words).strip(" :,-")[:60]
     return [Reading(where, _film(figure, units)) for figure in figures]
 

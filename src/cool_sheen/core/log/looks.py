@@ -91,22 +91,24 @@ class Measured:
     """The wet film of coats as combs read it, zone by zone; a place that is read again counts by its last reading."""
 
     def __init__(self) -> None:
-        self._read: dict[tuple[UUID, UUID], dict[str, Micron]] = {}
+        self._read: dict[tuple[UUID, UUID], dict[str, list[Micron]]] = {}
 
     def add(self, said: FilmReadingPayload, uuid: UUID, zones: Zones) -> None:
         """Take readings in; those of a dry film, or of no coat, say nothing about a wet one."""
         if said.state != "wet" or said.coat is None:
             return
+        places: dict[str, list[Micron]] = {}
         for number, um in enumerate(said.readings_um):
-            place = said.places[number] if number < len(said.places) else ""
-            for zone in zones:
-                self._read.setdefault((said.coat, zone), {})[place.lower() or f"{uuid}:{number}"] = um
+            place = said.places[number].lower() if number < len(said.places) else ""
+            places.setdefault(place or f"{uuid}:{number}", []).append(um)
+        for zone in zones:
+            self._read.setdefault((said.coat, zone), {}).update(places)
 
     def of(self, coat: UUID, zones: Zones) -> dict[Micron | None, Zones]:
         """Return the zones of a coat by the mean of what was read there [um]; None where nothing was."""
         out: dict[Micron | None, set[UUID]] = {}
         for zone in zones:
-            read = self._read.get((coat, zone), {})
-            mean = sum(read.values()) / len(read) if read else 0.0
+            read = [um for at_place in self._read.get((coat, zone), {}).values() for um in at_place]
+            mean = sum(read) / len(read) if read else 0.0
             out.setdefault(mean or None, set()).add(zone)
         return {mean: frozenset(there) for mean, there in out.items()}

@@ -13,12 +13,14 @@ from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import COAT_WORDS, STEP_WORDS
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.planned import planned_build
+from cool_sheen.core.inspection.enough import enough_to_sand
+from cool_sheen.core.inspection.readings import read_readings
 from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.standing import times_put_right, unvoided, voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
 from cool_sheen.core.survey.below import StripDepth
-from cool_sheen.service import heat, log_words, work
+from cool_sheen.service import heat, log_words, looks, work
 from cool_sheen.service.building import findings_of
 from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
 from cool_sheen.service.invented import invented
@@ -31,7 +33,7 @@ from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.views import lane, ribbon, section, through
+from cool_sheen.web.views import lane, looking, ribbon, section, through
 
 EntryNo = Annotated[int, Query(ge=0, le=2**62)]  # of an entry of the log
 
@@ -93,6 +95,10 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
             through.showing(found),
         ),
         "by_zone": _by_zone(found),
+        "marked": [r for r in looking.mark_rows(found) if r.state != "closed"],
+        "readings": looking.reading_rows(found, shop.units),
+        "enough": enough_to_sand(found.owed, found.history, found.zones),
+        "rounds": looking.rounds_words(looks.rounds_to_come(found), zone),
         "counts": [(la, *coats_of(found.history, found.rows, la.id)) for la in found.system.used],
         "through": through.notices(found),
         "rest": found.rest,
@@ -292,6 +298,34 @@ def _prompts(found: PartNow, typed: Typed) -> tuple[str, ...]:
     return tuple(words for place, words in enumerate(asked) if typed.flag(f"tick_{place}"))
 
 
+@router.post("/reading")
+def reading(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log readings of the film."""
+
+    def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
+        zones, text = typed.ticked("zone"), typed.text("readings", most=2000)
+        wet = typed.text("state") != "dry"
+        typed.stop()
+        return looks.read_film(unit, found, press, read_readings(text, typed.units), zones, wet=wet)
+
+    return _log(request, uuid, workshop, pages, form, write)
+
+
+@router.post("/enough")
+def enough(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log one's own word on whether enough of a layer stands for its sanding."""
+
+    def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
+        answer = typed.text("enough")
+        if answer not in ("yes", "no"):
+            raise Refused("Say whether it is enough.", {"enough": "Press one of the two."})
+        layer, zones = typed.text("layer"), typed.ticked("zone")
+        typed.stop()
+        return looks.judged(unit, found, press, layer, enough=answer == "yes", zones=zones)
+
+    return _log(request, uuid, workshop, pages, form, write)
+
+
 @router.post("/move")
 def move(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log that the part stands elsewhere."""
@@ -416,7 +450,7 @@ def _log(
         return _asked_back(request, uuid, workshop, pages, form, asked)
     if not request.headers.get("hx-request"):
         back = str(form.get("back", ""))
-        return RedirectResponse(back if back in ("/", f"/parts/{uuid}") else f"/parts/{uuid}", 303)
+        return RedirectResponse(back if back in ("/", f"/parts/{uuid}/inspect") else f"/parts/{uuid}", 303)
     with workshop.read() as unit:
         names = log_words.names_for(unit, find_part(unit, uuid), found.system)
         response = pages.show(

@@ -10,6 +10,7 @@ from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import CHECKS, STEP_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
+from cool_sheen.core.inspection.comb import thin_and_heavy_um
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.doubts import offer_of
@@ -31,9 +32,9 @@ router = APIRouter(prefix="/parts/{uuid}")
 @router.get("/{dialog}")
 def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show one of the small forms: touch test, sanding, another coat."""
-    if dialog in ("move", "undo", "passed"):  # addresses of presses, loaded again
+    if dialog in ("move", "undo", "passed", "enough"):  # addresses of presses, loaded again
         return RedirectResponse(f"/parts/{uuid}", 303)
-    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime"):
+    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime", "reading"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"
@@ -68,6 +69,7 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "hows": TOUCH_WORDS,
         "shows": through.may_show(found),
         "strip_depths": strip_depths(found),
+        "range": _comb_range(found),
         "stage": heat.stage_ahead(found),
         "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
         "left": found.owed.left(),
@@ -80,6 +82,14 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         else STEP_WORDS.get(found.action.does, "Another step"),
         "may_fail": found.action.does in CHECKS or bool(found.action.step and found.action.step.holds),
     }
+
+
+def _comb_range(found: PartNow) -> tuple[float, float, float, float] | None:
+    """The wet film that the sheet of the coat on top asks for, and from where on a single place is far off. [um]"""
+    if found.top is None:
+        return None
+    low, high = found.top.product.wet_film_min_um, found.top.product.wet_film_max_um
+    return low, high, *thin_and_heavy_um(low, high)
 
 
 def _last_times(unit: Unit, found: PartNow, units: str) -> str:

@@ -668,6 +668,35 @@
   document.addEventListener("htmx:afterSettle", watchScale);
   document.addEventListener("DOMContentLoaded", watchScale);
 
+  // --- a tap on the outline of a part says where a mark lies; zone and words can be chosen without it ------
+  function markHere(tile, event) {
+    const form = $("[data-mark]"),
+      box = $("rect", tile).getBoundingClientRect();
+    const share = (at, since, length) => Math.min(1, Math.max(0, (at - since) / length)).toFixed(4);
+    form.elements.x.value = share(event.clientX, box.left, box.width);
+    form.elements.y.value = share(event.clientY, box.top, box.height);
+    if (form.elements.zone) form.elements.zone.value = tile.dataset.outlineZone;
+    const shape = $("rect", tile),
+      of = (name) => Number(shape.getAttribute(name)),
+      here = $("[data-outline-here]", tile.ownerSVGElement);
+    const x = of("x") + of("width") * form.elements.x.value,
+      y = of("y") + of("height") * form.elements.y.value;
+    here.setAttribute("transform", `translate(${x} ${y})`);
+    here.setAttribute("visibility", "visible");
+    form.elements.what.focus({ preventScroll: true });
+    form.scrollIntoView({ block: "nearest" });
+  }
+  document.addEventListener("click", (event) => {
+    const tile = event.target.closest && event.target.closest("[data-outline-zone]");
+    if (tile && $("[data-mark]")) markHere(tile, event);
+  });
+  document.addEventListener("change", (event) => {
+    const form = event.target.closest && event.target.closest("[data-mark]");
+    if (!form || event.target.name !== "zone") return;
+    form.elements.x.value = form.elements.y.value = ""; // a place on another zone is no place on this one
+    $("[data-outline-here]").setAttribute("visibility", "hidden");
+  });
+
   // --- the plan: a bar says why it stands there, and is put elsewhere by mouse, or with Alt and the arrow keys ----
   const A_QUARTER_MS = 15 * 60 * 1000;
   let dragged = null;

@@ -20,7 +20,7 @@ from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service.doubts import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
-from cool_sheen.web.views import ribbon, section, through
+from cool_sheen.web.views import looking, ribbon, section, through
 
 STATE_WORDS: dict[str, str] = {
     "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
@@ -31,7 +31,7 @@ URGENCY = (
     "closing", "open", "keyed", "key", "shut", "bare", "wet", "gate", "limit", "locked", "curing", "cured", "done",
 )  # fmt: skip
 # Where the button itself logs: the dialog that asks when and where it was; the others open theirs anyway.
-_EARLIER = {"coat": "coat", "touch_test": "", "sand": "", "bake": "", "strip": ""}
+_EARLIER = {"coat": "coat", "touch_test": "", "sand": "", "bake": "", "strip": "", "inspect": ""}
 _HAZARDS = {
     "isocyanate": "isocyanates: supplied air",
     "fire": "no flames or sparks",
@@ -39,7 +39,7 @@ _HAZARDS = {
 }
 _BUTTON = {
     "coat": "Coat on", "touch_test": "Touch test", "sand": "Log sanding", "bake": "Log the heat",
-    "strip": "Log the strip", "": "",
+    "strip": "Log the strip", "inspect": "Inspect", "": "",
 }  # fmt: skip
 
 
@@ -106,6 +106,7 @@ class Lane:
     closes_first: str
     asks: str  # what was passed over and is asked for
     through: str  # where it was sanded through, until that is mended
+    marks: str = ""  # what is marked and not coated over, where the action is
     comes_after: str = ""  # the part that is to be finished first
     earlier: str = ""  # the dialog in which the press is given a time of its own; empty where the button opens it
     offered: str = ""  # the mark of what its buttons offer
@@ -181,6 +182,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         closes_first=_closes_first(found, rows, zone),
         asks=_asks(found),
         through=through.in_short(found),
+        marks=looking.open_in_short(found, action.zones or found.situation.all_zones),
         comes_after=found.comes_after,
         offered=offer_of(found),
         earlier=_EARLIER.get(action.does, "step") if action.does else "",
