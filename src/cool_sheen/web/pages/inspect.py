@@ -1,5 +1,6 @@
 """Inspect: a part looked over zone by zone, marks on its outline, what passes and what is accepted."""
 
+from functools import partial
 from typing import Any
 from uuid import UUID
 
@@ -36,7 +37,8 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
     faces: dict[int, list[str]] = {}
     for face in find_part(unit, uuid).faces:
         faces.setdefault(face.setting, []).append(face.name)
-    picture = outline.draw(
+    drawn = partial(
+        outline.draw,
         found.zones,
         [(row.number, row.mark, row.state) for row in marks],
         {z.uuid: z.state for z in zones},
@@ -50,7 +52,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
         status,
         found=found,
         typed=typed,
-        outline=picture,
+        outlines=[("wide", drawn(outline.WIDE)), ("narrow", drawn(outline.NARROW))],
         marks=marks,
         zones=zones,
         step=looks.look_ahead(found),

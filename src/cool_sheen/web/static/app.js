@@ -694,7 +694,7 @@
     const form = event.target.closest && event.target.closest("[data-mark]");
     if (!form || event.target.name !== "zone") return;
     form.elements.x.value = form.elements.y.value = ""; // a place on another zone is no place on this one
-    $("[data-outline-here]").setAttribute("visibility", "hidden");
+    for (const here of $$("[data-outline-here]")) here.setAttribute("visibility", "hidden");
   });
 
   // --- the plan: a bar says why it stands there, and is put elsewhere by mouse, or with Alt and the arrow keys ----

@@ -167,7 +167,7 @@ def _reading_row(found: PartNow, one: Combed, units: str, names: dict[str, str])
         says += ": far apart, one of the two is wrong" if one.verdict == "off" else ""
         return ReadingRow(one, "Dry film", spots, says, found.situation.names(one.zones))
     words = {"ok": "in its range", "thin": "thin", "heavy": "heavy", "uneven": "uneven"}[one.verdict]
-    says = f"mean {mean}, {words}: {low} to {high}"
+    says = f"mean {mean}, {words}; {low} to {high} is wanted"
     if one.accepted:
         says += f"; accepted: {one.accepted}"
     elif one.verdict != "ok" and not one.open_on:

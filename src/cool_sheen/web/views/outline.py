@@ -8,9 +8,10 @@ from uuid import UUID
 from cool_sheen.core.log.looks import Mark
 from cool_sheen.core.survey.zones import ZoneFacts
 
-WIDTH, GAP, HEAD = 720.0, 10.0, 18.0
+WIDE, NARROW = 720.0, 340.0
+GAP, HEAD = 10.0, 18.0
 _HEIGHTS = {"edge": 44.0, "patch": 84.0}  # an edge is a strip
-_HEIGHT, _LEAST = 128.0, 76.0
+_HEIGHT, _LEAST = 128.0, 96.0
 _PIN = 13.0
 _LETTER = 7.4
 
@@ -62,7 +63,11 @@ class Outline:
 
 
 def draw(
-    zones: Sequence[ZoneFacts], marks: Sequence[tuple[int, Mark, str]], states: dict[UUID, str], faces: dict[int, str]
+    zones: Sequence[ZoneFacts],
+    marks: Sequence[tuple[int, Mark, str]],
+    states: dict[UUID, str],
+    faces: dict[int, str],
+    width: float = WIDE,
 ) -> Outline:
     """Lay zones side by side, a row for each setting-up, as wide as they are large.
 
@@ -71,6 +76,7 @@ def draw(
         marks: The marks that are shown: number in the list, mark, and how it stands (``open``, ``over``, ``closed``).
         states: How each zone stands: ``passed``, ``marked``, ``to_look``.
         faces: What is said of each setting-up.
+        width: That of the picture.
     """
     tiles: list[Tile] = []
     sides: list[Side] = []
@@ -81,32 +87,32 @@ def draw(
         if len(settings) > 1:
             sides.append(Side(y + HEAD - 5, faces.get(setting, f"Side {setting}")))
             y += HEAD
-        for row in _rows(here):
-            tiles += _row(row, y, states)
+        for row in _rows(here, width):
+            tiles += _row(row, y, width, states)
             y += max(t.height for t in tiles[-len(row) :]) + GAP
     pins = [pin for number, mark, state in marks for pin in _pins(number, mark, state, tiles)]
     said = ", ".join(f"{t.name}: {t.state.replace('_', ' ')}" for t in tiles)
-    return Outline(WIDTH, max(y - GAP, 1.0), sides, tiles, pins, f"Outline of the part. {said}.")
+    return Outline(width, max(y - GAP, 1.0), sides, tiles, pins, f"Outline of the part. {said}.")
 
 
-def _rows(zones: Sequence[ZoneFacts]) -> list[list[ZoneFacts]]:
-    most = max(1, int((WIDTH + GAP) // (_LEAST + GAP)))
+def _rows(zones: Sequence[ZoneFacts], width: float) -> list[list[ZoneFacts]]:
+    most = max(1, int((width + GAP) // (_LEAST + GAP)))
     return [list(zones[n : n + most]) for n in range(0, len(zones), most)]
 
 
-def _row(zones: Sequence[ZoneFacts], y: float, states: dict[UUID, str]) -> list[Tile]:
-    room = WIDTH - GAP * (len(zones) - 1)
+def _row(zones: Sequence[ZoneFacts], y: float, width: float, states: dict[UUID, str]) -> list[Tile]:
+    room = width - GAP * (len(zones) - 1)
     weights = [math.sqrt(max(z.area_m2, 1e-6)) for z in zones]  # by side length: a patch is seen beside a face
     spare = room - _LEAST * len(zones)
     x, tiles = 0.0, []
     for zone, weight in zip(zones, weights, strict=True):
-        width = _LEAST + spare * weight / sum(weights)
-        letters = max(3, int(width / _LETTER) - 2)
+        wide = _LEAST + spare * weight / sum(weights)
+        letters = max(3, int(wide / _LETTER) - 2)
         label = zone.name if len(zone.name) <= letters else f"{zone.name[: letters - 1]}…"
         height = _HEIGHTS.get(zone.kind, _HEIGHT)
         state = states.get(zone.uuid, "to_look")
-        tiles.append(Tile(zone.uuid, zone.name, label, zone.kind, round(x, 1), y, round(width, 1), height, state))
-        x += width + GAP
+        tiles.append(Tile(zone.uuid, zone.name, label, zone.kind, round(x, 1), y, round(wide, 1), height, state))
+        x += wide + GAP
     return tiles
 
 
