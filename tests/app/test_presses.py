@@ -17,6 +17,8 @@ HX = {"HX-Request": "true"}
 
 def offered(shop, part):
     page = shop.http.get(f"/parts/{part}").text
+    if 'name="offered"' not in page:  # what is next has a page of its own: any other press is offered by its dialog
+        page = shop.http.get(f"/parts/{part}/coat").text
     return re.search(r'name="offered" value="([^"]+)"', page)[1]
 
 

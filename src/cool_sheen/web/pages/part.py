@@ -152,22 +152,13 @@ def _apart(found: PartNow, frame: ribbon.Frame, unit: Unit) -> list[tuple[lane.Z
     ]
 
 
-def _by_zone(found: PartNow) -> list[tuple[str, list[tuple[int, int]]]]:
-    """Return for each zone how many coats of each layer count, and how many it is to have; nothing for one zone."""
-    zones = found.zones
-    if len(zones) < 2:
+def _by_zone(found: PartNow) -> list[tuple[str, list[list[str]]]]:
+    """Return for each zone its coats by layer and kind, as they count: nothing for one zone with one kind of coats."""
+    zones, layers = found.zones, found.system.used
+    rows = [(zone.name, [looking.coats_in_words(found, zone, layer) for layer in layers]) for zone in zones]
+    if len(zones) < 2 and all(len(words) < 2 for _, cells in rows for words in cells):
         return []
-    counts = found.history.coats_by_zone
-    return [
-        (
-            zone.name,
-            [
-                (counts[zone.uuid][la.id], sum(c.counted and zone.takes(c.where) for c in la.coats))
-                for la in found.system.used
-            ],
-        )
-        for zone in zones
-    ]
+    return rows
 
 
 def _span(found: PartNow) -> str:

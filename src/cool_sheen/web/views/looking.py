@@ -5,12 +5,15 @@ from dataclasses import dataclass
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+from cool_sheen.core.coatings.systems import COAT_WORDS, Layer
 from cool_sheen.core.inspection.comb import Combed, combed
 from cool_sheen.core.log.history import Zones
 from cool_sheen.core.log.looked import MARK_WORDS
 from cool_sheen.core.log.looks import Mark
 from cool_sheen.core.plan.rounds import RoundsRange
+from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import amount
+from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.core.work.walk import Stand
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.looks import look_ahead
@@ -173,6 +176,19 @@ def _reading_row(found: PartNow, one: Combed, units: str, names: dict[str, str])
     elif one.verdict != "ok" and not one.open_on:
         says += "; mended since"
     return ReadingRow(one, f"Wet film, {names.get(one.layer_id, '')}", spots, says, found.situation.names(one.zones))
+
+
+def coats_in_words(found: PartNow, zone: ZoneFacts, layer: Layer) -> list[str]:
+    """Say how many coats of a layer a zone has, and is to have: those that count, and each other kind by its name."""
+    kinds: dict[str, list[bool]] = {"": []}
+    for place, stand in found.owed.by_zone[zone.uuid].items():
+        step = found.owed.steps[place]
+        if isinstance(step, CoatStep) and step.layer.id == layer.id:
+            kind = "" if step.coat.counted else COAT_WORDS[step.coat.kind].removesuffix(" coat")
+            kinds.setdefault("to mend" if step.mends else kind, []).append(stand is Stand.DONE)
+    counted = found.history.coats_by_zone[zone.uuid][layer.id]  # one too many is on, too
+    words = [f"{counted} of {len(kinds.pop(''))}"]
+    return words + [f"{kind} {sum(done)} of {len(done)}" for kind, done in kinds.items()]
 
 
 def film_notices(rows: Sequence[ReadingRow]) -> list[ReadingRow]:
