@@ -7,6 +7,7 @@ from uuid import uuid4
 import pytest
 from tests.fuzz.forms import filled_as_shown
 
+from cool_sheen.core.inspection.rungs import rung_ladders
 from cool_sheen.core.work.steps import CoatStep, SandStep, is_look
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.looks import rounds_to_come
@@ -254,6 +255,48 @@ def test_enough_to_sand_is_answered_by_the_ledger_and_by_the_eye(shop):
     assert ahead(shop, part) == before
     assert shop.log(part, "enough", layer="build", enough="yes").status_code == 200
     assert "You said enough" in shop.http.get(f"/parts/{part}").text
+
+
+def test_a_ladder_keeps_its_rungs_with_what_is_left_and_asks_back_a_grit_that_skips(shop):
+    part = shop.new_part()
+    first = until(shop, part, lambda s: isinstance(s, SandStep) and s.slot == "build")
+    shop.clock.at = shop.standing(part).action.counts_to + timedelta(minutes=1)
+    stood = min(
+        f.left_um for b in shop.standing(part).history.builds.values() for f in b.layers if f.layer_id == "build"
+    )
+    told = {"method": "long_board", "minutes": "12", "tick_1": "1", "tick_2": "1", "removal": "8"}
+    assert shop.log(part, "sand", grit="P180", **told).status_code == 200
+    assert "Sanded P180 dry by long board for 12 min, 8 µm off measured, no drag left, guide coat gone" in (
+        shop.http.get(f"/parts/{part}").text
+    )
+    (ladder,) = rung_ladders(shop.standing(part).owed, shop.standing(part).history)
+    assert [r.grit for r in ladder.rungs][:2] == ["P180", first.grit]
+    assert ladder.rungs[0].left_um == pytest.approx(stood - 8)
+    assert ladder.rungs[1].left_um == pytest.approx(stood - 8 - first.removal_um)
+    shop.clock.turn(minutes=1)
+    page = shop.http.get(f"/parts/{part}/sand").text
+    offer = re.search(r'name="offered" value="([^"]+)"', page)[1]
+    asked = shop.log(part, "sand", grit="P500", offered=offer)
+    assert "P180 came before, and P500 does not reach its scratches: P280 between them." in asked.text
+    assert len([w for w in shop.standing(part).history.works if w.grit]) == len(ladder.rungs) - 1
+    assert shop.log(part, "sand", grit="P500", offered=offer, sure="skip").status_code == 200
+    (ladder,) = rung_ladders(shop.standing(part).owed, shop.standing(part).history)
+    assert ladder.rungs[1].skips == ("P280",)
+
+
+def test_wipes_are_counted_until_the_white_cloth_stays_clean(shop):
+    part = shop.new_part()
+    until(shop, part, lambda s: s.kind == "degrease")
+    before = ahead(shop, part)
+    for count, words in ((1, "Wiped once so far"), (2, "Wiped 2 times so far")):
+        assert shop.log(part, "step", kind="degrease", passed="no").status_code == 200
+        assert ahead(shop, part) == before
+        assert shop.standing(part).history.wiped_in_vain(shop.standing(part).situation.all_zones) == count
+        assert words in shop.http.get(f"/parts/{part}/step").text
+    assert "Degrease: the cloth is not clean yet" in shop.http.get(f"/parts/{part}").text
+    assert shop.log(part, "step", kind="degrease").status_code == 200
+    assert ahead(shop, part) == before[1:]
+    assert not shop.standing(part).history.wiped_in_vain(shop.standing(part).situation.all_zones)
 
 
 def test_what_a_support_left_is_touched_in_at_the_end(shop):

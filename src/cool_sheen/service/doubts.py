@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from cool_sheen.core.inspection.rungs import skipped
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import MIXING, Recorded
 from cool_sheen.core.log.history import Zones
@@ -13,7 +14,7 @@ from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.key import sandable
 from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.work.owed import last_done
-from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step
 from cool_sheen.service.batches import transfer_of, transfer_on, used_by_coats
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.rooms import room_list
@@ -159,9 +160,29 @@ def _dehumidifier(unit: Unit, found: PartNow) -> list[Doubt]:
     return [Doubt("dehumidifier", f"The dehumidifier of {space.name} is not stamped off today: it sparks.")]
 
 
-def of_sanding(unit: Unit, found: PartNow, zones: Zones, at: datetime) -> list[Doubt]:
-    """What is doubtful about a sanding: a film that cannot be sanded yet."""
-    return _first(_not_sandable(unit, top, at) for top in tops_on(found, zones))
+def of_sanding(unit: Unit, found: PartNow, step: SandStep | None, grit: str, zones: Zones, at: datetime) -> list[Doubt]:
+    """What is doubtful about a sanding: a film that cannot be sanded yet, or a grit that skips those between."""
+    return [*_first(_not_sandable(unit, top, at) for top in tops_on(found, zones)), *_skips(found, step, grit, zones)]
+
+
+def _skips(found: PartNow, step: SandStep | None, grit: str, zones: Zones) -> list[Doubt]:
+    """Whoever follows the system's own rungs is not asked: it was looked over when it was built."""
+    on = (zones or found.situation.all_zones) & found.situation.all_zones
+    done = [w for w in found.history.works if w.kind == "sand" and w.grit and w.zones & on]
+    since = max((c.place for c in found.history.coats if c.zones & on), default=-1)
+    before = next((w.grit for w in reversed(done) if w.place > since and w.grit), None)
+    missing = skipped(before, grit) if before else ()
+    if not missing or before is None or _system_has(found, step, before):
+        return []
+    words = f"{before} came before, and {grit} does not reach its scratches: {', '.join(missing)} between them."
+    return [Doubt("skip", words)]
+
+
+def _system_has(found: PartNow, step: SandStep | None, before: str) -> bool:
+    """Whether a rung of the plan follows another one in the plan itself."""
+    rungs = [s for s in found.owed.steps if isinstance(s, SandStep)]
+    place = next((n for n, s in enumerate(rungs) if step is not None and s.id == step.id), 0)
+    return place > 0 and rungs[place - 1].grit == before and rungs[place - 1].slot == rungs[place].slot
 
 
 def _not_sandable(unit: Unit, top: CoatClock, at: datetime) -> Doubt | None:

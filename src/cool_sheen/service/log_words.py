@@ -6,10 +6,10 @@ from typing import Any
 from sqlalchemy import select
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import STEP_WORDS, System
+from cool_sheen.core.coatings.systems import CLOTH, STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
-from cool_sheen.core.log.entries import Recorded
+from cool_sheen.core.log.entries import SAND_METHOD_WORDS, Recorded
 from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.survey.below import DEPTH_WORDS
@@ -23,7 +23,10 @@ from cool_sheen.store.models import Part, Space
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
     """Return an entry in words."""
     failed = getattr(row.entry.payload, "not_passed", False)
-    return _says(row, names, units) + (": not passed" if failed else "")
+    if not failed:
+        return _says(row, names, units)
+    why = "the cloth is not clean yet" if row.entry.payload.kind in CLOTH else "not passed"
+    return f"{_says(row, names, units)}: {why}"
 
 
 def _says(row: Recorded, names: dict[str, str], units: str) -> str:
@@ -49,7 +52,10 @@ def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
     if payload.break_through:
         shows = "the substrate" if payload.shows == GROUND else names.get(payload.shows, "")
         through = f", broke through ({payload.break_through}){f': {shows} shows' if shows else ''}"
-    return f"Sanded {payload.grit} {wet}{took}{through}"
+    how = f" by {SAND_METHOD_WORDS[payload.method].removeprefix('by ')}" if payload.minutes or payload.ticked else ""
+    lasted = f" for {payload.minutes:g} min" if payload.minutes else ""
+    seen = f", {', '.join(payload.ticked)}" if payload.ticked else ""
+    return f"Sanded {payload.grit} {wet}{how}{lasted}{took}{seen}{through}"
 
 
 def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:

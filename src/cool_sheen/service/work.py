@@ -22,6 +22,7 @@ from cool_sheen.core.log.entries import (
     MovePayload,
     Recorded,
     RetimePayload,
+    SandMethod,
     SandPayload,
     SkipPayload,
     StepPayload,
@@ -64,6 +65,9 @@ class SandSaid(Strict):
     break_through: bool = False
     broke_at: Annotated[str, Field(max_length=120)] = ""
     shows: Annotated[str, Field(max_length=80)] = ""
+    method: SandMethod = "block"
+    minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)] | None = None
+    ticked: tuple[str, ...] = ()
     zones: tuple[UUID, ...] = ()
 
 
@@ -264,8 +268,11 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         measured=said.removal_um is not None,
         break_through=(said.broke_at.strip() or "in a spot") if said.break_through else None,
         shows=said.shows if said.break_through else "",
+        method=said.method,
+        minutes=said.minutes,
+        ticked=said.ticked,
     )
-    asked = doubts.of_sanding(unit, found, zones, at or unit.now)
+    asked = doubts.of_sanding(unit, found, planned, name, zones, at or unit.now)
     asked += doubts.of_what_holds(unit, found, planned, zones, at or unit.now)
     reason = doubts.settle(unit, asked)
     press = Press(uuid, at, zones)

@@ -33,6 +33,7 @@ USUAL_AFTER: dict[str, str] = {
 }  # fmt: skip
 AT_ONCE = "nothing"
 CHECKS = ("inspect", "test_patch")  # work that is passed, or not
+CLOTH = ("wipe", "degrease")  # work that is repeated until the white cloth stays clean
 COAT_WORDS: dict[str, str] = {
     "stripe": "stripe coat", "mist": "mist coat", "full": "full coat", "drop": "drop coat", "cover": "cover coat",
 }  # fmt: skip

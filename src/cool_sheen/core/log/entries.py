@@ -58,21 +58,33 @@ class CoatPayload(Blended):
         return self.wet_film_measured_um or self.wet_film_um
 
 
-class SandPayload(Grown):
-    """One grit over a zone. ``break_through`` says where it went through, ``shows`` the layer that shows there."""
+SandMethod = Literal["hand", "block", "long_board", "orbital", "orbital_soft", "pad"]
+SAND_METHOD_WORDS: dict[str, str] = {
+    "block": "block", "long_board": "long board", "hand": "by hand", "orbital": "orbital",
+    "orbital_soft": "orbital with a soft pad", "pad": "pad",
+}  # fmt: skip
+SAND_TICKS = ("rinsed", "no drag left", "guide coat gone")  # the stop signs of a rung
 
-    _GROWN: ClassVar[tuple[str, ...]] = ("shows",)
+
+class SandPayload(Grown):
+    """One grit over a zone. ``break_through`` says where it went through, ``shows`` the layer that shows there.
+
+    ``ticked`` is what was seen to before the next rung: rinsed, no drag left, guide coat gone.
+    """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("shows", "ticked")
 
     kind: Literal["sand"] = "sand"
     layer_id: ShortText | None = None
     grit: Annotated[str, Field(pattern=r"^[PC]\d{2,4}$")]
     wet: bool = False
-    method: Literal["hand", "block", "long_board", "orbital", "orbital_soft"] = "block"
+    method: SandMethod = "block"
     minutes: Amount | None = None
     removal_um: Amount = 0
     measured: bool = False
     break_through: ShortText | None = None
     shows: ShortText = ""
+    ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
 
 
 class StepPayload(Grown):

@@ -91,7 +91,8 @@ def _put_coat(coat: CoatPayload, history: History, entry: Entry, zones: list[UUI
 @_put.register
 def _put_sand(sanding: SandPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
     history.breaks += sanded_through(sanding, entry, history.builds, zones, history.places)
-    history.works.append(_work(history, entry, "sand", zones, sanding.grit, sanding.wet))
+    work = _work(history, entry, "sand", zones, sanding.grit, sanding.wet)
+    history.works.append(replace(work, sanding=sanding))
 
 
 def _work(
@@ -132,7 +133,9 @@ def _put_step(said: StepPayload, history: History, entry: Entry, zones: list[UUI
         history.strips.append(Stripped(Strip(entry.occurred_at, said.stripped), frozenset(zones)))
     if said.kind == "inspect":
         _looked(history, entry, frozenset(zones), entry.planned_step, passed=not said.not_passed)
-    elif not said.not_passed:  # it stays owed
+    elif said.not_passed:  # it stays owed
+        history.soiled.append(_work(history, entry, said.kind, zones))
+    else:
         history.works.append(_work(history, entry, said.kind, zones))
 
 

@@ -12,6 +12,7 @@ from cool_sheen.core.log.breaks import Break
 from cool_sheen.core.log.entries import (
     ClaimPayload,
     CoatPayload,
+    SandPayload,
     SurveyTestPayload,
     TouchTestPayload,
 )
@@ -58,6 +59,7 @@ class Work:
     zones: Zones = frozenset()
     wet: bool = False
     claimed: bool = False  # by somebody else's word, that was looked at and holds
+    sanding: SandPayload | None = None  # what was said of it, where it is one
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,6 +185,7 @@ class History:
     marks: dict[UUID, Mark] = field(default_factory=dict)
     readings: dict[UUID, FilmRead] = field(default_factory=dict)
     mishaps: list[Mishap] = field(default_factory=list)
+    soiled: list[Work] = field(default_factory=list)  # wipes after which the cloth was not clean
     judged: list[Judged] = field(default_factory=list)
     measured: Measured = field(default_factory=Measured)
     places: int = 0
@@ -211,6 +214,14 @@ class History:
         """
         last = max((c.place for c in self.coats if zone in c.zones), default=-1)
         return [m for m in self.marks.values() if zone in m.open_on and (m.place < last) is coated]
+
+    def wiped_in_vain(self, zones: Zones) -> int:
+        """How often some zones were wiped since their last sanding or coat, and the white cloth was not clean."""
+        before = [w.place for w in self.works if w.kind == "sand" and w.zones & zones]
+        before += [c.place for c in self.coats if c.zones & zones]
+        done = [w.place for w in self.works if w.kind in ("wipe", "degrease", "tack") and w.zones & zones]
+        since = max([*before, *done], default=-1)
+        return sum(w.place > since for w in self.soiled if w.zones & zones)
 
     def as_logged(self, zones: Iterable[ZoneFacts]) -> list[ZoneFacts]:
         """Return what is to be said of zones by the survey, and by what was stripped and abraded since.

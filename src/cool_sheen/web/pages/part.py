@@ -15,7 +15,8 @@ from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.inspection.enough import enough_to_sand
 from cool_sheen.core.inspection.readings import read_readings
-from cool_sheen.core.log.entries import MIXING, Recorded
+from cool_sheen.core.inspection.rungs import rung_ladders
+from cool_sheen.core.log.entries import MIXING, SAND_TICKS, Recorded, SandMethod
 from cool_sheen.core.log.standing import times_put_right, unvoided, voids_that_stand
 from cool_sheen.core.part.status import statuses
 from cool_sheen.core.plan.reach import by_date
@@ -33,12 +34,13 @@ from cool_sheen.store import log
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.views import lane, looking, ribbon, section, through
+from cool_sheen.web.views import ladder, lane, looking, ribbon, section, through
 
 EntryNo = Annotated[int, Query(ge=0, le=2**62)]  # of an entry of the log
 
 router = APIRouter(prefix="/parts/{uuid}")
 Writer = Callable[[Unit, PartNow, Typed, UUID], Recorded]
+SAND_METHODS: tuple[SandMethod, ...] = get_args(SandMethod)
 _DEPTHS: tuple[StripDepth, ...] = get_args(StripDepth)
 SPANS = {"8h": (2, 6), "2d": (12, 36), "8d": (48, 144)}
 
@@ -95,6 +97,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
             through.showing(found),
         ),
         "by_zone": _by_zone(found),
+        "ladders": [ladder.draw(found, one, shop.units) for one in rung_ladders(found.owed, found.history)],
         "marked": [r for r in looking.mark_rows(found) if r.state != "closed"],
         "readings": looking.reading_rows(found, shop.units),
         "enough": enough_to_sand(found.owed, found.history, found.zones),
@@ -232,8 +235,12 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         removal = typed.quantity("removal", "film", -0.001, 5000, optional=True)
         grit = typed.text("grit", "the grit, such as P320")
         broke_at, shows = typed.text("broke_at", most=120), typed.text("shows", most=80)
-        at = typed.ended(unit.zone, unit.now)
+        at, minutes = typed.ended(unit.zone, unit.now), typed.number("minutes", 0.5, 1440)
+        method = next((m for m in SAND_METHODS if m == (typed.text("method") or "block")), None)
+        if method is None:
+            typed.notes["method"] = "Choose how it was sanded from the list."
         typed.stop()
+        assert method is not None  # typed.stop has seen to it
         said = work.SandSaid(
             grit=grit,
             wet=typed.flag("wet"),
@@ -241,6 +248,9 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             break_through=typed.flag("break_through"),
             broke_at=broke_at,
             shows=shows,
+            method=method,
+            minutes=minutes,
+            ticked=tuple(words for n, words in enumerate(SAND_TICKS) if typed.flag(f"tick_{n}")),
             zones=typed.ticked("zone"),
         )
         return work.sanded(unit, found, press, said, at)

@@ -7,10 +7,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.coatings.systems import CHECKS, STEP_WORDS
+from cool_sheen.core.coatings.systems import CHECKS, CLOTH, STEP_WORDS
 from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.inspection.comb import thin_and_heavy_um
+from cool_sheen.core.log.entries import SAND_METHOD_WORDS, SAND_TICKS
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import heat, log_words, work
 from cool_sheen.service.doubts import offer_of
@@ -65,6 +66,10 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "zones": find_part(unit, uuid).live_zones,
         "lane": lane.lane(found, unit.zone, shop.units),
         "grits": [g for g in MEAN_UM if g.startswith("P")],
+        "sand_methods": list(SAND_METHOD_WORDS.items()),
+        "sand_ticks": SAND_TICKS,
+        "wiped": found.history.wiped_in_vain(found.action.zones or found.situation.all_zones),
+        "cloth": found.action.does in CLOTH,
         "cautions": cautions_of(unit, found, dialog),
         "hows": TOUCH_WORDS,
         "shows": through.may_show(found),
