@@ -26,6 +26,7 @@ from cool_sheen.store.standing import flaws, look
 from cool_sheen.store.troubles import Trouble
 from cool_sheen.web.closed import Closed
 from cool_sheen.web.premises import Premises
+from cool_sheen.web.streams import end_all
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
 LOOPBACK = "127.0.0.1"
@@ -170,6 +171,7 @@ class _Announcing(uvicorn.Server):
             print(f"Cool Sheen {'is closed, and says why' if closed else 'serves'} at {self.where}", flush=True)
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        end_all()
         await super().shutdown(sockets)
         await asyncio.to_thread(
             self.premises.close

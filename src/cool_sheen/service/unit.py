@@ -135,6 +135,7 @@ class Workshop:
     takings: dict[UUID, tuple[int, int]] = field(default_factory=dict)  # files that are being taken: done, of how many
     searches: dict[str, Any] = field(default_factory=dict)  # better plans that are looked for, each apart
     noticed: dict[str, str] = field(default_factory=dict)  # what every page has to say: the clock, the copies
+    news: int = 0  # how often something was written since the start: pages elsewhere look again when it grows
     _working: int = 0  # units of work that somebody waits for
     _quiet: Condition = field(default_factory=Condition)
     _pen: Pen = field(default_factory=Pen)  # SQLite takes one writer at a time: here they queue without polling
@@ -174,6 +175,8 @@ class Workshop:
             self._pen.hand_on()
         note_saved()
         unit.aside.commit()
+        if news:
+            self.news += 1
         if news and self.changed is not None:
             self.changed(news)
 

@@ -239,13 +239,38 @@
   const here = $(".places [aria-current]");
   // not before the page is painted: it asks where everything stands
   if (here) setTimeout(() => here.scrollIntoView({ block: "nearest", inline: "center" }), 100); // on a phone the places scroll in one row
+  // what is logged on another device shows here within a second; a page that nobody sees listens to nothing
+  let news = null,
+    lastNews = "";
+  let lookSoon = 0;
+  function listen() {
+    if (news || document.hidden) return;
+    news = new EventSource("/news");
+    news.onmessage = (event) => {
+      const again = lastNews !== "" && event.data !== lastNews;
+      lastNews = event.data;
+      if (!again) return;
+      clearTimeout(lookSoon);
+      lookSoon = setTimeout(() => {
+        refresh();
+        askForAlarms();
+      }, 60);
+    };
+  }
+  function listenNoMore() {
+    if (news) news.close();
+    news = null;
+  }
+  window.addEventListener("pagehide", listenNoMore);
+  window.addEventListener("pageshow", listen);
   setInterval(tick, 1000);
   setInterval(showTimers, 1000);
   setInterval(refresh, 20000);
   setInterval(askForAlarms, 20000);
   document.addEventListener("visibilitychange", () => {
     stayAwake();
-    if (document.hidden) return;
+    if (document.hidden) return listenNoMore();
+    listen();
     refresh();
     askForAlarms();
   });
