@@ -79,10 +79,12 @@ class Asking:
     Attributes:
         offered: The mark of what the button offered; empty for a script, which nobody can ask.
         sure: Of what the presser is sure, having been asked.
+        mine: Presses of the same device that were kept while nobody answered, and sent before this one: it knows them.
     """
 
     offered: str = ""
     sure: frozenset[str] = frozenset()
+    mine: frozenset[str] = frozenset()
 
 
 _device: ContextVar[str] = ContextVar("device", default="web")
@@ -147,8 +149,9 @@ class Workshop:
         Args:
             works_ahead: Whether this is the worker itself, who makes the weather that all others go by.
         """
+        news = self.news  # before anything is read: what is written meanwhile is news to whoever shows this
         with session(self.engine, writes=False) as opened, self._at_work(not works_ahead):
-            yield Unit(self, opened, self.clock(), works_ahead=works_ahead)
+            yield Unit(self, opened, self.clock(), works_ahead=works_ahead, news=news)
 
     @contextmanager
     def write(self) -> Iterator["Unit"]:
@@ -228,6 +231,7 @@ class Unit:
     device: str = field(default_factory=_device.get)
     asking: Asking = field(default_factory=Asking)
     works_ahead: bool = False
+    news: int = 0  # how often something had been written when it began to look
     aside: KeptAside = field(init=False)
     _shop: Shop | None = None
 

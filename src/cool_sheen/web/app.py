@@ -1,7 +1,7 @@
 """Puts the application together; importing this module starts nothing."""
 
 from fastapi import FastAPI
-from fastapi.responses import JSONResponse
+from fastapi.responses import JSONResponse, Response
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.routing import Route
 
@@ -14,6 +14,7 @@ from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
     alarms,
+    away,
     bench,
     components,
     data,
@@ -74,6 +75,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
     for module in (
         alarms,
+        away,
         bench,
         jobs,
         scale,
@@ -107,6 +109,13 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         app.include_router(components.router, include_in_schema=False)
     for calculators in (climate, coatings, drying, film, materials, mixing, planning):
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
+
+    worker = away.worker_script(assets)
+
+    @app.get("/sw.js", include_in_schema=False)
+    async def service_worker() -> Response:
+        """Send the script that shows a page when the program is out of reach; at the root, for all pages."""
+        return Response(worker, media_type="text/javascript", headers={"Cache-Control": "no-cache"})
 
     @app.get("/healthz", tags=["health"])
     async def healthz() -> JSONResponse:

@@ -2,12 +2,14 @@
 
 import gzip
 import hashlib
+import json
 import mimetypes
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib.resources import files
 from importlib.resources.abc import Traversable
+from typing import Any
 
 from starlette.requests import Request
 from starlette.responses import Response
@@ -35,6 +37,7 @@ class Assets:
         raw = dict(_walk(root, ""))
         self.by_url: dict[str, Asset] = {}
         self.urls: dict[str, str] = {}
+        self.raw_text = {name: body.decode() for name, body in raw.items() if name.endswith(".template.js")}
         styles_last = sorted(raw, key=lambda name: name.endswith(".css"))  # they name the others
         for name in styles_last:
             body = _linked(raw[name], name, self.urls) if name.endswith(".css") else raw[name]
@@ -55,6 +58,14 @@ class Assets:
     def url(self, name: str) -> str:
         """Return the address of a file by its own name. Raises KeyError."""
         return self.urls[name]
+
+    def text(self, name: str, **places: Any) -> str:
+        """Return a file's text with its places filled in as JSON, and ``__VERSION__`` by all that it names."""
+        told = {place: json.dumps(value) for place, value in places.items()}
+        text = self.raw_text[name]
+        for place, value in told.items():
+            text = text.replace(place, value)
+        return text.replace("__VERSION__", hashlib.sha256(text.encode()).hexdigest()[:10])
 
     async def serve(self, request: Request) -> Response:
         """Answer a request for a file."""

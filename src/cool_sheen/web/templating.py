@@ -139,6 +139,7 @@ class Pages:
             "signs": units_of(shop) if shop else {},
             "now": unit.now if unit is not None else self.workshop.now(),
             "path": path,
+            "news": unit.news if unit is not None else 0,
             "chapter": chapter_of(path),
             "booth": booth,
             "has_demo": self.has_demo,

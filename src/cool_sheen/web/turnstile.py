@@ -20,9 +20,8 @@ ASK_AGAIN_S = 3
 _LONG = re.compile(
     r"/parts/[^/]+/(what-if|system/schools/.*)|/systems/[^/]+/schools/.*|/api/v1/materials/kits|/api/v1/planning/solve|/shelf/import|/weather/records(/[^/]+/(look|take))?"
 )
-_AT_ONCE = re.compile(
-    r"/static/.*|/healthz|/scale/stream|/news|/plan/(tighten|ways)/stream"
-)  # answered without a thread
+# Answered without a thread.
+_AT_ONCE = re.compile(r"/static/.*|/healthz|/sw\.js|/scale/stream|/news|/plan/(tighten|ways)/stream")
 
 
 @dataclass(eq=False)

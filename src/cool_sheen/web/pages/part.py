@@ -407,7 +407,8 @@ def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) 
         if press is None:
             raise Refused("This was not logged.", typed.notes)
         found = part_now(unit, uuid)
-        unit.asking = Asking(typed.text("offered", most=200), frozenset(typed.text("sure").split(",")) - {""})
+        sure, mine = (frozenset(str(typed.values.get(name, "")).split(",")) - {""} for name in ("sure", "mine"))
+        unit.asking = Asking(typed.text("offered", most=200), sure, mine)
         if log.by_uuid(unit.session, press) is None:
             check_offer(unit, found)
         return found, write(unit, found, typed, press), shop.units

@@ -241,7 +241,7 @@
   if (here) setTimeout(() => here.scrollIntoView({ block: "nearest", inline: "center" }), 100); // on a phone the places scroll in one row
   // what is logged on another device shows here within a second; a page that nobody sees listens to nothing
   let news = null,
-    lastNews = "";
+    lastNews = document.documentElement.dataset.news || ""; // what this page knows of
   let lookSoon = 0;
   function listen() {
     if (news || document.hidden) return;

@@ -1,0 +1,214 @@
+// Presses that could not be sent: kept on this device with their own times, sent later, once each, in their order.
+(function () {
+  "use strict";
+  const KEPT = "cool-sheen-outbox";
+  const LOGS = /^\/parts\/[0-9a-f-]{36}\/(coat|touch|sand|step|bake|reading|enough|move|skip|passed|undo)$/;
+  const AGAIN_MS = 3000;
+  const $ = (selector, from) => (from || document).querySelector(selector);
+
+  function read() {
+    try {
+      return JSON.parse(localStorage.getItem(KEPT) || "[]");
+    } catch {
+      return [];
+    }
+  }
+  function write(items) {
+    try {
+      localStorage.setItem(KEPT, JSON.stringify(items));
+      return true;
+    } catch {
+      return false; // a private window, or no room
+    }
+  }
+  const change = (press, how) => write(read().flatMap((item) => (item.press === press ? how(item) : [item])));
+  const partOf = (item) => item.path.split("/")[2];
+
+  // an id that works on a page without TLS, too
+  function newId() {
+    const bytes = crypto.getRandomValues(new Uint8Array(16));
+    bytes[6] = (bytes[6] & 0x0f) | 0x40;
+    bytes[8] = (bytes[8] & 0x3f) | 0x80;
+    const hex = Array.from(bytes, (b) => b.toString(16).padStart(2, "0")).join("");
+    return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
+  }
+
+  // keeps one press; the same press twice is one. False where this device cannot keep anything.
+  function keep(path, fields, words, now) {
+    const items = read();
+    if (items.some((item) => item.press === fields.press)) return true;
+    const kept = { ...fields };
+    if (!kept.at) {
+      const ago = Number(kept.ago || 0) * 60000;
+      kept.at = new Date(now - ago).toISOString();
+    }
+    delete kept.ago;
+    delete kept.back;
+    const mine = items.filter((item) => item.path.split("/")[2] === path.split("/")[2]).map((item) => item.press);
+    if (kept.offered) kept.mine = [kept.mine, ...mine].filter(Boolean).join(",");
+    const done = write([...items, { press: fields.press, path, fields: kept, words, state: "waiting", says: "" }]);
+    show();
+    return done;
+  }
+
+  // --- sending: one after the other; what is asked back holds the later presses of its part, and no other -----
+  let sending = false;
+  async function flush() {
+    if (sending || !read().some((item) => item.state === "waiting")) return show();
+    sending = true;
+    try {
+      if (navigator.locks) await navigator.locks.request(KEPT, { ifAvailable: true }, (lock) => lock && sendAll());
+      else await sendAll();
+    } finally {
+      sending = false;
+      show();
+    }
+  }
+  async function sendAll() {
+    for (const { press } of read()) {
+      const items = read(),
+        item = items.find((one) => one.press === press);
+      if (!item || item.state !== "waiting") continue;
+      const before = items.slice(0, items.indexOf(item));
+      if (before.some((one) => one.state !== "waiting" && partOf(one) === partOf(item))) continue;
+      if (!(await send(item))) return; // no answer yet: the rest waits with it
+    }
+  }
+  async function send(item) {
+    let answer, text;
+    try {
+      const body = new URLSearchParams(item.fields);
+      answer = await fetch(item.path, { method: "POST", body, headers: { "HX-Request": "true" } });
+      text = await answer.text();
+    } catch {
+      return false;
+    }
+    if (answer.status === 503 || answer.status >= 500) return false;
+    const isAsked = answer.headers.get("HX-Reswap") === "none"; // nothing was logged: it is asked back
+    if (answer.ok && !isAsked) {
+      change(item.press, () => []);
+      document.dispatchEvent(new Event("logged"));
+      return true;
+    }
+    const page = new DOMParser().parseFromString(text, "text/html");
+    const asked = isAsked && $("form", page);
+    const says = Array.from(page.querySelectorAll(".notice p"), (p) => p.textContent.trim()).join(" ");
+    const again = asked ? Object.fromEntries(new FormData(asked)) : null;
+    change(item.press, (one) => [{ ...one, state: asked ? "asked" : "refused", says: says.slice(0, 500), again }]);
+    return true;
+  }
+
+  // --- what is kept is shown on every page, and said whether the program answers -----------------------------
+  const made = (tag, words, kind) => {
+    const out = document.createElement(tag);
+    if (kind) out.className = kind;
+    out.textContent = words;
+    return out;
+  };
+  const STATES = { waiting: "not sent yet", asked: "asked back", refused: "not taken" };
+  function show() {
+    const place = $("#outbox");
+    if (!place) return;
+    const items = read();
+    place.hidden = !items.length;
+    if (!items.length) return place.replaceChildren();
+    const waiting = items.filter((item) => item.state === "waiting").length;
+    const head = made("p", "", "outbox-head");
+    const count = `${items.length} ${items.length === 1 ? "press is" : "presses are"} kept on this device. `;
+    head.append(made("b", count), waiting ? "Sent as soon as the program answers, with the time at which it was pressed." : "");
+    const list = document.createElement("ul");
+    for (const item of items) list.append(row(item));
+    place.replaceChildren(head, list);
+  }
+  function row(item) {
+    const line = document.createElement("li");
+    const at = new Date(item.fields.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+    line.append(made("b", item.words), ` ${at}, ${STATES[item.state]}. ${item.says} `);
+    const button = (words, name) => {
+      const out = made("button", words, "btn");
+      out.type = "button";
+      out.dataset[name] = item.press;
+      return out;
+    };
+    if (item.state === "asked") line.append(button("Log it all the same", "outboxSure"), button("It is the same: leave it", "outboxDrop"));
+    if (item.state === "refused") line.append(button("Leave it", "outboxDrop"));
+    return line;
+  }
+  document.addEventListener("click", (event) => {
+    const sure = event.target.closest && event.target.closest("[data-outbox-sure]");
+    const drop = event.target.closest && event.target.closest("[data-outbox-drop]");
+    if (sure)
+      change(sure.dataset.outboxSure, (item) => [{ ...item, fields: { ...item.fields, ...item.again }, state: "waiting", says: "" }]);
+    if (drop) change(drop.dataset.outboxDrop, () => []);
+    if (sure || drop) flush();
+  });
+
+  // --- a press that finds no program: from a page over htmx, or from the page that works without it -----------
+  // the server's clock, as the last page knew it that came from there: a page out of the cache is as old as it is
+  const AHEAD = "cool-sheen-ahead";
+  if (document.documentElement.dataset.now && !$("[data-away-page]")) {
+    try {
+      localStorage.setItem(AHEAD, String(Number(document.documentElement.dataset.now) - Date.now()));
+    } catch {
+      /* private windows keep nothing */
+    }
+  }
+  function clock() {
+    try {
+      return Date.now() + Number(localStorage.getItem(AHEAD) || 0);
+    } catch {
+      return Date.now();
+    }
+  }
+  function unanswered(event) {
+    const asked = event.detail.requestConfig;
+    if (asked.verb !== "post" || !LOGS.test(asked.path)) return;
+    const given = asked.parameters instanceof FormData ? asked.parameters : new Map(Object.entries(asked.parameters));
+    const fields = Object.fromEntries(Array.from(given.entries(), ([name, value]) => [name, String(value)]));
+    if (!fields.press) return;
+    if (keep(asked.path, fields, wordsOf(asked.elt), clock())) {
+      event.stopImmediatePropagation(); // nothing is lost: nobody has to press again
+      const dialog = $("#dialog");
+      if (dialog && dialog.open) dialog.close();
+    }
+  }
+  function wordsOf(elt) {
+    const lane = elt.closest("[data-name]") || $("[data-name]");
+    const button = elt.matches("form") ? $("button", elt) : elt;
+    const words = elt.dataset.words || (button ? button.textContent.trim() : "");
+    return [words, lane ? lane.dataset.name : ""].filter(Boolean).join(": ");
+  }
+  document.addEventListener("htmx:sendError", unanswered, true);
+  document.addEventListener("htmx:timeout", unanswered, true);
+  document.addEventListener(
+    "submit",
+    (event) => {
+      const form = event.target;
+      if (!form.matches("form[data-away]")) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      const fields = Object.fromEntries(new FormData(form, event.submitter));
+      fields.press = newId();
+      const said = $("[data-away-said]", form);
+      const words = event.submitter ? event.submitter.dataset.words || event.submitter.textContent.trim() : "";
+      const done = keep(new URL(form.action).pathname, fields, [words, form.dataset.name].filter(Boolean).join(": "), clock());
+      if (said) said.textContent = done ? "kept" : "this device keeps nothing: write it down";
+      flush();
+    },
+    true,
+  );
+
+  window.addEventListener("online", flush);
+  window.addEventListener("storage", (event) => event.key === KEPT && show());
+  document.addEventListener("DOMContentLoaded", flush);
+  setInterval(() => read().length && flush(), AGAIN_MS);
+
+  // --- a page for when the program is out of reach; browsers allow it on this machine, or over TLS -----------------
+  if ("serviceWorker" in navigator && document.documentElement.dataset.now)
+    window.addEventListener("load", () =>
+      navigator.serviceWorker.register("/sw.js").then(
+        () => navigator.serviceWorker.controller && navigator.serviceWorker.controller.postMessage("look again"),
+        () => {},
+      ),
+    );
+})();

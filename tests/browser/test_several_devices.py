@@ -1,0 +1,113 @@
+"""Several devices at once: what one logs the others show; what could not be sent is kept, sent once, and asked back."""
+
+import re
+from datetime import timedelta
+from uuid import UUID
+
+import pytest
+from playwright.sync_api import expect
+from tests.support import T0
+
+from cool_sheen.store import log
+
+
+def lane(page, name="Headstock casting"):
+    return page.locator(f'.lane[data-name="{name}"]')
+
+
+def entries(served, part):
+    with served.shop.workshop.read() as unit:
+        return [r.entry for r in log.of_part(unit.session, part)]
+
+
+@pytest.fixture
+def other(browser, served):
+    """A second device."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=served.address)
+    opened = context.new_page()
+    opened.clock.install(time=T0)
+    yield opened
+    context.close()
+
+
+def test_a_coat_on_one_device_shows_on_the_other_within_a_second(page, other, served):
+    for device in (page, other):
+        device.goto("/")
+        expect(lane(device)).to_contain_text("Colour 2 of 2")
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(lane(other)).to_contain_text("Clear 1 of 2", timeout=1000)
+
+
+def test_a_press_without_a_network_is_kept_and_sent_once_with_its_own_time(page, other, served):
+    page.goto("/")
+    part = lane(page).get_attribute("data-part")
+    before = len(entries(served, UUID(part)))
+    page.context.set_offline(True)
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(page.locator("#outbox")).to_contain_text("1 press is kept on this device")
+    expect(page.locator("#outbox")).to_contain_text("Coat on: Headstock casting")
+    assert len(entries(served, UUID(part))) == before
+    served.shop.clock.turn(minutes=7)
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_be_hidden()
+    expect(lane(page)).to_contain_text("Clear 1 of 2")
+    coats = entries(served, UUID(part))[before:]
+    assert [e.payload.kind for e in coats] == ["coat"]
+    assert abs(coats[0].occurred_at - T0) < timedelta(minutes=2)
+
+
+def test_two_devices_that_log_the_same_coat_are_told_and_one_is_kept(page, other, served):
+    page.goto("/")
+    other.goto("/")
+    part = UUID(lane(page).get_attribute("data-part"))
+    before = len(entries(served, part))
+    page.context.set_offline(True)
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(page.locator("#outbox")).to_contain_text("not sent yet")
+    lane(other).get_by_role("button", name="Coat on").first.click()
+    expect(lane(other)).to_contain_text("Clear 1 of 2")
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_contain_text("That was logged already")
+    assert len(entries(served, part)) == before + 1
+    page.get_by_role("button", name="It is the same: leave it").click()
+    expect(page.locator("#outbox")).to_be_hidden()
+    assert len(entries(served, part)) == before + 1
+
+
+def test_what_is_asked_back_is_logged_when_somebody_is_sure(page, served):
+    page.goto("/")
+    part = UUID(lane(page).get_attribute("data-part"))
+    before = len(entries(served, part))
+    page.context.set_offline(True)
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(page.locator("#outbox")).to_contain_text("not sent yet")
+    assert served.shop.log(part, "coat").status_code == 200
+    page.context.set_offline(False)
+    page.get_by_role("button", name="Log it all the same").click()
+    expect(page.locator("#outbox")).to_contain_text("The coat before it was on for 0 s")  # and that it is wet
+    page.get_by_role("button", name="Log it all the same").click()
+    expect(page.locator("#outbox")).to_be_hidden()
+    assert len(entries(served, part)) == before + 2
+    assert "The coat before it was on" in entries(served, part)[-1].reason
+
+
+def test_a_page_works_while_the_program_cannot_be_reached(page, served):
+    page.goto("/")
+    page.wait_for_function("navigator.serviceWorker.ready.then(() => caches.match('/away')).then(Boolean)")
+    part = UUID(lane(page).get_attribute("data-part"))
+    before = len(entries(served, part))
+    page.context.set_offline(True)
+    page.goto("/jobs")
+    expect(page.get_by_role("heading", name="Logging without the program")).to_be_visible()
+    away = page.locator("section.away", has_text="Headstock casting")
+    away.get_by_role("button", name=re.compile("Clear, coat 1")).click()
+    page.clock.fast_forward(40 * 60_000)
+    away.get_by_role("button", name="Touched: ready", exact=True).click()
+    away.get_by_role("button", name=re.compile("Clear, coat 2")).click()
+    expect(page.locator("#outbox")).to_contain_text("3 presses are kept on this device")
+    served.shop.clock.turn(minutes=41)
+    page.context.set_offline(False)
+    page.goto("/")
+    expect(lane(page)).to_contain_text("Clear 2 of 2")
+    expect(page.locator("#outbox")).to_be_hidden()
+    assert [e.payload.kind for e in entries(served, part)[before:]] == ["coat", "touch_test", "coat"]
