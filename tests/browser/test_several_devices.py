@@ -56,6 +56,28 @@ def test_a_press_without_a_network_is_kept_and_sent_once_with_its_own_time(page,
     assert abs(coats[0].occurred_at - T0) < timedelta(minutes=2)
 
 
+def test_a_press_whose_answer_was_lost_is_one_entry(page, served):
+    page.goto("/")
+    part = UUID(lane(page).get_attribute("data-part"))
+    before = len(entries(served, part))
+    heard = []
+
+    def lose_the_answer(route):
+        if heard:
+            route.continue_()
+            return
+        heard.append(route.fetch())
+        route.abort()
+
+    page.route("**/coat", lose_the_answer)
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(lane(page)).to_contain_text("Clear 1 of 2")
+    expect(page.locator("#outbox")).to_be_hidden()
+    assert len(heard) == 1
+    assert heard[0].ok
+    assert len(entries(served, part)) == before + 1
+
+
 def test_two_devices_that_log_the_same_coat_are_told_and_one_is_kept(page, other, served):
     page.goto("/")
     other.goto("/")

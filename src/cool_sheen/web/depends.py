@@ -95,6 +95,9 @@ async def form_of(request: Request) -> dict[str, Any]:
     return out
 
 
+SENT_LATER = {"kept_at", "mine"}  # what a device adds to a press that it kept and sends again: it is the same press
+
+
 def _pressed(path: str, form: Mapping[str, Any]) -> Pressed | None:
     """Return the press that a form brings; None when it has none."""
     try:
@@ -102,7 +105,7 @@ def _pressed(path: str, form: Mapping[str, Any]) -> Pressed | None:
     except ValueError:
         return None
     said = hashlib.sha256(path.encode())
-    for name in sorted(form):
+    for name in sorted(form.keys() - SENT_LATER):
         value = form[name]
         said.update(f"|{name}=".encode("utf-8", "replace"))
         said.update(value if isinstance(value, bytes) else str(value).encode("utf-8", "replace"))

@@ -222,15 +222,18 @@ class Typed:
             return ()
 
     def ended(self, zone: ZoneInfo, now: datetime) -> datetime | None:
-        """Return when something ended: at a time, or so many minutes ago; None when it was just now."""
-        at = self.moment("at", zone)
+        """Return when something ended: at a time, or so many minutes ago; None when it was just now.
+
+        A press that was kept on its device while nobody answered counts from when it was pressed.
+        """
+        at, pressed = self.moment("at", zone), self.moment("kept_at", zone)
         minutes = self.number("ago", 0, _LONGEST_AGO_MIN)
         if "at" in self.notes or not minutes:
-            return at
+            return at or pressed
         if at is not None:
             self.notes["at"] = "Enter a time, or choose how long ago it was: not both."
             return None
-        return now - timedelta(minutes=minutes)
+        return (pressed or now) - timedelta(minutes=minutes)
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional time of a date-and-time field, on the shop's clock unless an offset was typed.

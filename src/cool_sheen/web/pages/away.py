@@ -16,7 +16,7 @@ from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
 router = APIRouter()
 _MOST_STEPS = 6
 _MOST_PARTS = 60
-_NOT_HERE = ("bake", "wait", "strip")  # with figures of their own, or nothing to press
+_NOT_HERE = ("bake", "wait", "strip", "inspect")  # with figures or a page of their own, or nothing to press
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,13 +37,8 @@
   function keep(path, fields, words, now) {
     const items = read();
     if (items.some((item) => item.press === fields.press)) return true;
-    const kept = { ...fields };
-    if (!kept.at) {
-      const ago = Number(kept.ago || 0) * 60000;
-      kept.at = new Date(now - ago).toISOString();
-    }
-    delete kept.ago;
-    delete kept.back;
+    // what was said stays as it was said: it may have been heard, and only the answer was lost
+    const kept = { ...fields, kept_at: new Date(now).toISOString() };
     const mine = items.filter((item) => item.path.split("/")[2] === path.split("/")[2]).map((item) => item.press);
     if (kept.offered) kept.mine = [kept.mine, ...mine].filter(Boolean).join(",");
     const done = write([...items, { press: fields.press, path, fields: kept, words, state: "waiting", says: "" }]);
@@ -122,7 +117,7 @@
   }
   function row(item) {
     const line = document.createElement("li");
-    const at = new Date(item.fields.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+    const at = new Date(item.fields.kept_at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
     line.append(made("b", item.words), ` ${at}, ${STATES[item.state]}. ${item.says} `);
     const button = (words, name) => {
       const out = made("button", words, "btn");
@@ -130,6 +125,7 @@
       out.dataset[name] = item.press;
       return out;
     };
+    if (item.state === "waiting") line.append(button("Take back", "outboxDrop"));
     if (item.state === "asked") line.append(button("Log it all the same", "outboxSure"), button("It is the same: leave it", "outboxDrop"));
     if (item.state === "refused") line.append(button("Leave it", "outboxDrop"));
     return line;
