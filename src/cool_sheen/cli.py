@@ -3,13 +3,14 @@
 import asyncio
 import gc
 import logging
+import re
 import socket
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 import uvicorn
@@ -26,6 +27,7 @@ from cool_sheen.store.standing import flaws, look
 from cool_sheen.store.troubles import Trouble
 from cool_sheen.web.closed import Closed
 from cool_sheen.web.premises import Premises
+from cool_sheen.web.security import Doorkeeper
 from cool_sheen.web.streams import end_all
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cool Sheen: plan, time and log coating systems.")
@@ -41,9 +43,10 @@ def main() -> None:
 def serve(
     port: Annotated[int, typer.Option(min=1, max=65535, help="Port to listen on.")] = 8000,
     demo: Annotated[bool, typer.Option(help="Lay the demo shop when the data folder is empty.")] = False,
+    open_as: Annotated[str, typer.Option(help="Open it to the network under this host name or address.")] = "",
 ) -> None:
-    """Serve the application on this machine alone."""
-    settings = Settings()
+    """Serve the application: on this machine alone, or to the network under a name and behind a passcode."""
+    settings = _opened_as(Settings(), open_as)
     if _taken(port):
         typer.echo(f"Port {port} is in use. Choose another: make demo PORT={port + 1}", err=True)
         raise typer.Exit(1)
@@ -53,9 +56,83 @@ def serve(
     except Trouble as trouble:
         typer.echo(str(trouble), err=True)
         served = Closed(trouble, premises.open, settings.host_names)
-    config = uvicorn.Config(served, host=LOOPBACK, port=port, log_level="warning", server_header=False, lifespan="off")
-    where = f"http://{LOOPBACK}:{port} (data in {settings.data})"
-    _Announcing(config, premises, where).run()
+    _Announcing(_config(served, settings, port), premises, _where(settings, port)).run()
+
+
+def _opened_as(settings: Settings, name: str) -> Settings:
+    """Return the settings with the name under which the network comes in. Ends the program where it may not."""
+    name = name.strip().lower() or settings.opened_as
+    if not name:
+        return settings
+    if not _HOST.fullmatch(name):
+        typer.echo(
+            f"“{name[:60]}” is no host name: such as workshop.local, or an address such as 192.168.0.12.", err=True
+        )
+        raise typer.Exit(1)
+    from cool_sheen.store.passcode import read_passcode  # only whoever opens it pays for what opens it
+
+    if read_passcode(settings.passcode) is None:
+        typer.echo("Set a passcode before the network comes in: python -m cool_sheen passcode", err=True)
+        raise typer.Exit(1)
+    return settings.model_copy(update={"opened_as": name})
+
+
+_HOST = re.compile(r"[a-z0-9]([a-z0-9.-]{0,250}[a-z0-9])?")
+
+
+def _config(served: ASGIApp, settings: Settings, port: int) -> uvicorn.Config:
+    told: dict[str, Any] = {"port": port, "log_level": "warning", "server_header": False, "lifespan": "off"}
+    if not settings.opened_as:
+        return uvicorn.Config(served, host=LOOPBACK, **told)
+    certificate, key = settings.tls / "certificate.pem", settings.tls / "key.pem"
+    secure = certificate.exists() and key.exists()
+    if secure:
+        told |= {"ssl_certfile": certificate, "ssl_keyfile": key}
+    from cool_sheen.web.entrance import Entrance
+
+    entrance = Entrance(served, settings.passcode, secure=secure)
+    return uvicorn.Config(Doorkeeper(entrance, settings.host_names), host="0.0.0.0", **told)  # noqa: S104 - it was asked for
+
+
+def _where(settings: Settings, port: int) -> str:
+    if not settings.opened_as:
+        return f"http://{LOOPBACK}:{port} (data in {settings.data})"
+    secure = (settings.tls / "certificate.pem").exists()
+    where = f"{'https' if secure else 'http'}://{settings.opened_as}:{port} (data in {settings.data})"
+    if secure:
+        return where
+    hint = f"python -m cool_sheen certificate {settings.opened_as}"
+    return f"{where}\nIt is not encrypted: browsers deny the wake lock and the page that works without it. {hint}"
+
+
+@app.command()
+def passcode() -> None:
+    """Set the passcode with which the network comes in; whoever is in has to enter the new one."""
+    from cool_sheen.store.passcode import TooPlain, set_passcode
+
+    settings = Settings()
+    typed = typer.prompt("Passcode", hide_input=True, confirmation_prompt="Once more")
+    try:
+        set_passcode(settings.passcode, typed)
+    except TooPlain as plain:
+        typer.echo(str(plain), err=True)
+        raise typer.Exit(1) from None
+    typer.echo("Set. Open the shop with: python -m cool_sheen serve --open-as NAME")
+
+
+@app.command()
+def certificate(
+    name: Annotated[str, typer.Argument(help="The host name, or address, under which it is opened.")],
+) -> None:
+    """Make a certificate of one's own, so that browsers allow all that they allow over TLS alone."""
+    from cool_sheen.store.certificates import make_certificate
+
+    settings, host = Settings(), name.strip().lower()
+    if not _HOST.fullmatch(host):
+        typer.echo(f"“{host[:60]}” is no host name: such as workshop.local.", err=True)
+        raise typer.Exit(1)
+    made, _ = make_certificate(settings.tls, host, datetime.now(UTC))
+    typer.echo(f"Made {made}, for a year and a month. Trust it once on each device, then serve as {host}.")
 
 
 @contextmanager

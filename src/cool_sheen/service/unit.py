@@ -90,6 +90,15 @@ class Asking:
 _device: ContextVar[str] = ContextVar("device", default="web")
 
 
+NOBODY = "shop"  # who writes where no person was chosen on a device
+_person: ContextVar[str] = ContextVar("person", default=NOBODY)
+
+
+def bring_person(name: str) -> None:
+    """Say who presses in the rest of this request."""
+    _person.set(name)
+
+
 def bring_device(name: str) -> None:
     """Say from which device the rest of this request comes."""
     _device.set(name)
@@ -227,7 +236,7 @@ class Unit:
     workshop: Workshop
     session: Session
     now: datetime
-    person: str = "shop"
+    person: str = field(default_factory=_person.get)
     device: str = field(default_factory=_device.get)
     asking: Asking = field(default_factory=Asking)
     works_ahead: bool = False

@@ -18,6 +18,7 @@ from cool_sheen.web.pages import (
     bench,
     components,
     data,
+    device,
     handbook,
     inspect,
     jobs,
@@ -102,6 +103,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         weather,
         start,
         data,
+        device,
         handbook,
     ):
         app.include_router(module.router, include_in_schema=False)

@@ -8,8 +8,9 @@ from uuid import UUID
 from fastapi import Depends, Request
 from starlette.datastructures import UploadFile
 
-from cool_sheen.service.unit import Pressed, Refused, Unit, Workshop, bring_device, bring_press
+from cool_sheen.service.unit import Pressed, Refused, Unit, Workshop, bring_device, bring_person, bring_press
 from cool_sheen.store.models import Shop
+from cool_sheen.web.persons import person_of
 from cool_sheen.web.templating import Pages
 
 DEVICE = "device"
@@ -92,6 +93,7 @@ async def form_of(request: Request) -> dict[str, Any]:
     request.state.typed = {name: value for name, value in out.items() if isinstance(value, str)}
     bring_press(_pressed(request.url.path, out))
     bring_device(device_of(request))
+    bring_person(person_of(request))
     return out
 
 

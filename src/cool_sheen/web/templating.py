@@ -16,11 +16,12 @@ from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
 from cool_sheen.core.units import amount, coverage, difference, pack_size, said, shown
 from cool_sheen.core.work.steps import minutes_words
-from cool_sheen.service.unit import Unit, Workshop, units_of, zone_of
+from cool_sheen.service.unit import NOBODY, Unit, Workshop, units_of, zone_of
 from cool_sheen.service.weather_now import weather_age
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.forms import mark
 from cool_sheen.web.guide import chapter_of
+from cool_sheen.web.persons import person_of
 from cool_sheen.web.views.week import week_in_words
 
 IN_THE_BOOTH = ("Bench", "Jobs", "Plan", "Mix", "Weather")  # what gloves need; the others come back by day
@@ -117,6 +118,7 @@ class Pages:
     ) -> HTMLResponse:
         """Render a page or a fragment."""
         known = self.known(unit, request.url.path, booth=request.cookies.get("booth") == "1")
+        known |= {"person": person_of(request), "nobody": NOBODY}
         text = self.environment.get_template(template).render({**known, **context})
         answer = HTMLResponse(text, status)
         if "device" not in request.cookies:  # so that the log can say whether a press came from here

@@ -78,7 +78,7 @@
     } catch {
       return false;
     }
-    if (answer.status === 503 || answer.status >= 500) return false;
+    if (answer.status === 401 || answer.status >= 500) return false; // the passcode is asked for again, or it is busy
     const isAsked = answer.headers.get("HX-Reswap") === "none"; // nothing was logged: it is asked back
     if (answer.ok && !isAsked) {
       change(item.press, () => []);
