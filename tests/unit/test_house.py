@@ -9,7 +9,7 @@ _QUANTITIES = {
     "GramsPerMillilitre", "Floats", "float",
 }  # fmt: skip
 _AROUND_THEM = {"tuple", "list", "None", "int", "dict", "str", "Mapping", "Sequence"}
-_STANDARDS = ("ASHRAE", "ISO ", "FEPA", "the Astral package", "EnergyPlus")
+_STANDARDS = ("ASHRAE", "ISO ", "FEPA", "the Astral package", "EnergyPlus", "RFC ")
 _CONVERT = {"seconds", "grid", "read_quantity", "shown"}  # instants, and whatever unit somebody typed
 
 

@@ -12,6 +12,7 @@ from markupsafe import Markup
 _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/parts/[^/]+/survey", "survey-know-what-is-underneath"),
     (r"/parts/[^/]+/system", "systems-build-the-stack-on-it"),
+    (r"/parts/[^/]+/(inspect|mishap)", "inspect-mend-and-read-the-film"),
     (r"/parts/", "a-part"),
     (r"/jobs|/projects", "jobs"),
     (r"/plan", "plan"),
@@ -23,6 +24,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/shop", "the-shop"),
     (r"/start", "first-start"),
     (r"/data", "data-and-copies"),
+    (r"/device|/away", "several-devices"),
     (r"/$", "the-bench"),
 )
 

@@ -35,6 +35,11 @@ class MarkRow:
     word: str
 
     @property
+    def uuid(self) -> str:
+        """The mark's id."""
+        return str(self.mark.uuid)
+
+    @property
     def in_short(self) -> str:
         """What and where, as short as a lane needs it."""
         return ", ".join(w for w in (self.what.lower(), self.where) if w)
