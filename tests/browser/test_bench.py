@@ -13,8 +13,9 @@ PAGES = [
     "/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/enamel-one-pack", "/components", "/systems",
     "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new",
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
-    "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide",
+    "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide", "/device", "/away",
 ]  # fmt: skip
+LOOKS = ("/inspect", "/mishap?defect=run", "/reading", "/sand")
 
 
 def chosen(page):
@@ -237,7 +238,10 @@ def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, ser
     page.context.add_cookies([{"name": "booth", "value": str(int(booth)), "url": served.address}])
     for address in [
         *PAGES,
-        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=clear", "/what-if", "/bake", "/tend")),
+        *(
+            f"/parts/{part}{view}"
+            for view in ("", "/survey", "/system?layer=clear", "/what-if", "/bake", "/tend", *LOOKS)
+        ),
         "/shop",
         "/projects/new",
     ]:
@@ -272,7 +276,10 @@ def test_in_booth_mode_targets_are_large_and_apart_and_the_figure_can_be_read_at
 def test_on_a_phone_the_next_action_comes_first_and_nothing_runs_off_the_side(page, served):
     part = re.search(r'data-part="([^"]+)"', served.shop.http.get("/").text)[1]
     page.set_viewport_size({"width": 360, "height": 760})
-    views = [*PAGES, *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top", "/what-if", "/bake"))]
+    views = [
+        *PAGES,
+        *(f"/parts/{part}{view}" for view in ("", "/survey", "/system?layer=top", "/what-if", "/bake", *LOOKS)),
+    ]
     wide = []
     for booth, address in product(("1", "0"), views):
         page.context.add_cookies([{"name": "booth", "value": booth, "url": served.address}])

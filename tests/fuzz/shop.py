@@ -17,7 +17,7 @@ PAGES = [
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
     "/shop", "/projects/new",
     "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
-    "/plan", "/plan/lines/5",
+    "/plan", "/plan/lines/5", "/device", "/away",
 ]  # fmt: skip
 ASKED = {
     "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
@@ -26,10 +26,11 @@ ASKED = {
     "/weather": ("space", "substrate", "product", "span", "by"), "/spaces": ("space",), "/systems/two-stage-epoxy": ("ground", "layer"),
     "/mix/new": ("product", "how", "amount", "cup", "tare", "have", "pot_c", "dose.accelerator-urethane", "dose.retarder-urethane"),
     "/parts/PART": ("span", "before", "by"), "/parts/PART/what-if": ("heat", "dry"), "/parts/PART/survey": ("zone", "split", "test"),
+    "/parts/PART/inspect": ("accept", "zone"), "/parts/PART/mishap": ("defect", "zone", "mark", "words"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
     "/plan": ("view", "day", "guess"), "/plan/sheet": ("day",), "/plan/lines/7/move": ("at",), "/plan/compare": ("plan",),
 }  # fmt: skip
-DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend")
+DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend", "reading", "inspect", "mishap")
 
 
 class Pressed:
