@@ -63,9 +63,10 @@ told: install-dev  ## tell the pages of tests/told anew, to be read through befo
 	PYTHONPATH=src:. $(PY) -m tests.told
 fuzz: install-dev  ## press 20,000 spoiled forms, bring 5,000 spoiled files, call the calculators 10,000 times
 	PYTHONPATH=src:. $(PY) -W ignore -m tests.fuzz
-soak: install-dev .venv/compiled.stamp  ## an hour of twenty devices with kills and a full disk; upgrades from every schema, killed
+soak: install-dev .venv/compiled.stamp  ## an hour of twenty devices with kills and a full disk; upgrades from every schema, killed; two hundred kills while devices press
 	PYTHONPATH=src:. $(PY) -m tests.soak
 	PYTHONPATH=src:. $(PY) -m tests.soak.upgrades 50
+	PYTHONPATH=src:. $(PY) -m tests.soak.kills 200
 mutants: install-dev  ## change the core by a little, two hundred times, and say how many changes the tests notice
 	PYTHONPATH=src:. $(PY) scripts/mutants.py
 format: install-dev  ## put the code in shape
