@@ -15,6 +15,11 @@ from tests.support import T0, ShopOnTrial  # noqa: E402
 OUT = Path("docs/screenshots")
 
 
+MARKS = (
+    ("Scroll faces", "other", "weld spatter", "0.3", "0.6"),
+    ("Foot", "fibres", "under the lip", "0.7", "0.5"),
+    ("Slats below", "support", "two feet", "", ""),
+)
 View = tuple[str, int, int, bool]  # address, width, height, booth mode
 
 
@@ -43,9 +48,19 @@ def _views(served: Served) -> dict[str, View]:
         verb = "stamp" if "gate" in step else "pour"
         served.shop.http.post(f"{pour}/{verb}", data={"press": str(uuid4()), **step})
     served.shop.http.post("/plan", data={"painters": "1", "guns": "1"})
+    for zone, what, where, x, y in MARKS:
+        named = (
+            served.shop.http.get(f"{bench_end}/inspect")
+            .text.split(f">{zone}</option>")[0]
+            .rsplit('value="', 1)[1]
+            .split('"')[0]
+        )
+        mark = {"press": str(uuid4()), "zone": named, "what": what, "where": where, "x": x, "y": y}
+        served.shop.http.post(f"{bench_end}/inspect/mark", data=mark)
     return {
         "mix": (mix, 1280, 900, False),
         "pour": (f"{pour}?by=scale", 1280, 800, False),
+        "inspect": (f"{bench_end}/inspect", 1280, 900, False),
         "what-if": (f"{bench_end}/what-if", 1280, 800, False),
         "plan": ("/plan", 1280, 900, False),
         "stores": ("/stores", 1280, 900, False),

@@ -145,6 +145,10 @@ def test_a_mishap_on_one_zone_is_a_branch_of_its_own_and_moves_no_other_clock(sh
         "Wait 3 h to mend", "Sand P240 to mend", "Feather P320 to mend", "Wipe down to mend", "High-build to mend",
     ]  # fmt: skip
     assert owed[5:] == before  # and then it rejoins
+    # while the branch waits, the others go on: nothing is held up by it
+    coat = next(p for p in shop.standing(part).rest.steps if isinstance(p.step, CoatStep))
+    assert coat.step.zones == {face}
+    assert coat.start - shop.clock.at < timedelta(hours=1)
     # the wait counts from the mishap, not from the coat before it
     found = shop.standing(part)
     wait = next(p for p in found.rest.steps if p.step.kind == "wait")

@@ -175,13 +175,15 @@ class Placer:
     def _pick(self, fronts: dict[int, Zones]) -> tuple[int, Zones]:
         """The first in the order of the system; but a coat on the same side goes first where its window would close.
 
-        Unless the first would lose its own window by that.
+        Unless the first would lose its own window by that. Nothing waits for a branch that mends some zones alone.
         """
         first = min(fronts)
         if len(fronts) == 1:
             return first, fronts[first]
         step = only_on(self.memory.steps[first], fronts[first], self.memory.sit.zones)
         begins, ends = self._span(step)
+        if step.apart and (sooner := self._sooner(fronts, first, begins)):
+            return sooner
         for place, zones in sorted(fronts.items())[1:]:
             other = self.memory.steps[place]
             if not isinstance(other, CoatStep) or self.memory.up not in (None, other.setting):
@@ -193,6 +195,15 @@ class Placer:
                 if not self.times.misses(window, start) and not self._loses(step, begins, end):
                     return place, zones
         return first, fronts[first]
+
+    def _sooner(self, fronts: dict[int, Zones], first: int, begins: datetime) -> tuple[int, Zones] | None:
+        """What can be begun on other zones before a branch goes on: the rest of a part keeps its clocks."""
+        for place, zones in sorted(fronts.items()):
+            other = only_on(self.memory.steps[place], zones, self.memory.sit.zones)
+            lies = isinstance(other, CoatStep) and self.memory.up not in (None, other.setting)
+            if place != first and not lies and other.kind != "wait" and self._span(other)[0] < begins:
+                return place, zones
+        return None
 
     def _as_planned(self, fronts: dict[int, Zones]) -> tuple[int, Zones] | None:
         """What an earlier plan has next, and on which zones, if that is still in time."""

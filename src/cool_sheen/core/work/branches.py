@@ -54,6 +54,7 @@ def _shared(here: Sequence[ZoneFacts], zones: Sequence[ZoneFacts], slot: str, by
         "area_m2": sum(z.area_m2 for z in here),
         "slot": slot,
         "mends": by,
+        "apart": True,
         "where": where,
     }
 

@@ -32,7 +32,8 @@ class _Step:
 
     ``wait_minutes`` is how long it waits on top of what was done before it, ``why`` in whose words; ``holds`` says that
     nothing follows before it was passed. ``round`` numbers the rounds of a layer that ends when a look finds nothing;
-    ``mends`` is the entry that asked for it, where it is no step of the system.
+    ``mends`` is the entry that asked for it, where it is no step of the system; ``apart`` says that zones which do not
+    get it go on without waiting for it.
     """
 
     id: str
@@ -46,6 +47,7 @@ class _Step:
     holds: bool = False
     round: int = 0
     mends: UUID | None = None
+    apart: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
