@@ -72,7 +72,6 @@ def _views(served: Served) -> dict[str, View]:
         "weather": (f"/weather?space={yard}&product=primer-one-pack", 1280, 900, False),
         "survey": (f"{bench_end}/survey", 1280, 900, False),
         "builder": (f"{bench_end}/system?layer=barrier", 1280, 900, False),
-        "builder-phone": (f"{bench_end}/system", 390, 844, False),
         "systems": ("/systems", 1280, 900, False),
         "schools": ("/systems/two-stage-epoxy/schools/primer", 1280, 800, False),
         "edit": ("/shelf/clear-two-pack/edit", 1280, 900, False),

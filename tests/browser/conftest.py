@@ -65,10 +65,18 @@ def served(request, tmp_path):
 
 
 @pytest.fixture
-def page(browser, served):
-    """A page at T0 that fails on any refusal of the policy and on any error of a script."""
+def page(browser, served, request):
+    """A page at T0 that fails on any refusal of the policy and on any error of a script.
+
+    What works without the program is tried where it is asked for: elsewhere nothing is fetched ahead for it.
+    """
+    works_without = "several_devices" in request.module.__name__
     context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/Berlin", base_url=served.address
+        viewport={"width": 1280, "height": 800},
+        locale="en-GB",
+        timezone_id="Europe/Berlin",
+        base_url=served.address,
+        service_workers="allow" if works_without else "block",
     )
     opened = context.new_page()
     wrong = []

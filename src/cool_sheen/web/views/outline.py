@@ -82,13 +82,14 @@ def draw(
     sides: list[Side] = []
     y = 0.0
     settings = sorted({z.setting for z in zones})
+    rows = {setting: _rows([z for z in zones if z.setting == setting], width) for setting in settings}
+    scale = min((_spare(row, width) / sum(map(_side, row)) for there in rows.values() for row in there), default=0.0)
     for setting in settings:
-        here = [z for z in zones if z.setting == setting]
         if len(settings) > 1:
             sides.append(Side(y + HEAD - 5, faces.get(setting, f"Side {setting}")))
             y += HEAD
-        for row in _rows(here, width):
-            tiles += _row(row, y, width, states)
+        for row in rows[setting]:
+            tiles += _row(row, y, scale, states)
             y += max(t.height for t in tiles[-len(row) :]) + GAP
     pins = [pin for number, mark, state in marks for pin in _pins(number, mark, state, tiles)]
     said = ", ".join(f"{t.name}: {t.state.replace('_', ' ')}" for t in tiles)
@@ -100,13 +101,21 @@ def _rows(zones: Sequence[ZoneFacts], width: float) -> list[list[ZoneFacts]]:
     return [list(zones[n : n + most]) for n in range(0, len(zones), most)]
 
 
-def _row(zones: Sequence[ZoneFacts], y: float, width: float, states: dict[UUID, str]) -> list[Tile]:
-    room = width - GAP * (len(zones) - 1)
-    weights = [math.sqrt(max(z.area_m2, 1e-6)) for z in zones]  # by side length: a patch is seen beside a face
-    spare = room - _LEAST * len(zones)
+def _side(zone: ZoneFacts) -> float:
+    """Zones are as wide as the side of a square of their area: a patch is seen beside a face."""
+    return math.sqrt(max(zone.area_m2, 1e-6))
+
+
+def _spare(row: Sequence[ZoneFacts], width: float) -> float:
+    """What the zones of a row share beyond the least that each has."""
+    return width - GAP * (len(row) - 1) - _LEAST * len(row)
+
+
+def _row(zones: Sequence[ZoneFacts], y: float, scale: float, states: dict[UUID, str]) -> list[Tile]:
+    """A row to the scale of the fullest one: what is large is large in every row."""
     x, tiles = 0.0, []
-    for zone, weight in zip(zones, weights, strict=True):
-        wide = _LEAST + spare * weight / sum(weights)
+    for zone in zones:
+        wide = _LEAST + scale * _side(zone)
         letters = max(3, int(wide / _LETTER) - 2)
         label = zone.name if len(zone.name) <= letters else f"{zone.name[: letters - 1]}…"
         height = _HEIGHTS.get(zone.kind, _HEIGHT)
