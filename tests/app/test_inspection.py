@@ -163,6 +163,22 @@ def test_a_mishap_on_one_zone_is_a_branch_of_its_own_and_moves_no_other_clock(sh
     assert not found.owed.passed_over()
 
 
+def test_a_zone_that_is_still_mended_does_not_pass_with_the_rest(shop):
+    part = with_an_inspection(shop)
+    rim = zones_of(shop, part)["Rim"]
+    assert went_wrong(shop, part, ("coat", "", "enamel"), **{f"zone_{rim}": "1"}).status_code == 303
+    assert inspect(shop, part, "look", rest="1").status_code == 303
+    others = [u for n, u in zones_of(shop, part).items() if n != "Rim"]
+    assert any("Inspect" in label for label in ahead(shop, part, rim))
+    assert not any("Inspect" in label for zone in others for label in ahead(shop, part, zone))
+    # said of it all the same: a look of one's own, and the look of the plan stays owed after its coat
+    assert inspect(shop, part, "look", **{f"zone_{rim}": "passed"}).status_code == 303
+    assert any("Inspect" in label for label in ahead(shop, part, rim))
+    until(shop, part, is_inspection)
+    assert inspect(shop, part, "look", rest="1").status_code == 303
+    assert not any("Inspect" in label for label in ahead(shop, part))
+
+
 def test_a_patch_is_cut_out_and_mended_alone(shop):
     part = shop.new_part()
     until(shop, part, lambda s: isinstance(s, CoatStep) and s.layer.id == "build")

@@ -45,6 +45,15 @@ def look_ahead(found: PartNow) -> Step | None:
     return next((only_on(row.step, row.owed, found.zones) for row in rows), None)
 
 
+def due_zones(found: PartNow) -> Zones:
+    """Return the zones that wait for the look that is owed first: a zone with a coat to come before it does not."""
+    step = look_ahead(found)
+    if step is None:
+        return frozenset()
+    ahead = {zone: found.owed.ahead(zone) for zone in step.zones}
+    return frozenset(z for z, places in ahead.items() if places and found.owed.steps[places[0]].id == step.id)
+
+
 def ends_a_round(found: PartNow) -> bool:
     """Whether the look that is owed asks for another round where something is thin."""
     step = look_ahead(found)
@@ -88,6 +97,8 @@ def marked(unit: Unit, found: PartNow, uuid: UUID, said: MarkPayload, zone: UUID
 def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime | None = None) -> Recorded:
     """Log a look: which zones pass, and which do not. A thin zone gets a mark, where it has none.
 
+    It is the look of the plan on the zones that wait for it; on others it is a look of one's own.
+
     Raises: Refused: nothing was looked at, or a zone passes with marks that are open. AskedBack: the film is wet, or
         something that holds was not passed.
     """
@@ -113,12 +124,17 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
         if not any(m.payload.what == "thin" for m in found.history.open_marks(zone)):
             thin = MarkPayload(what="thin", where="all over")
             write_on_part(unit, found.row, thin, Press(uuid5(uuid, f"thin {zone}"), at, frozenset({zone})))
-    written = None
-    for zones, fails in ((failed, True), (passed, False)):
+    written, due = None, due_zones(found)
+    for zones, fails, named in (
+        (failed & due, True, planned),
+        (failed - due, True, None),
+        (passed & due, False, planned),
+        (passed - due, False, None),
+    ):
         if zones:
             payload = StepPayload(kind="inspect", ticked=said.lights, not_passed=fails)
-            press = Press(uuid if written is None else uuid5(uuid, "passed"), at, zones)
-            written = write_on_part(unit, found.row, payload, press, planned_step=planned, reason=reason)
+            press = Press(uuid if written is None else uuid5(uuid, f"{fails} {named}"), at, zones)
+            written = write_on_part(unit, found.row, payload, press, planned_step=named, reason=reason)
     assert written is not None  # some zone was looked at
     return written
 

@@ -111,13 +111,14 @@ def look(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> None:
         said: dict[UUID, looks.Verdict] = {}
+        due = looks.due_zones(found)
         allowed: dict[str, looks.Verdict] = {"passed": "passed", "thin": "thin", "not_passed": "not_passed"}
         for zone in found.zones:
             verdict = typed.text(f"zone_{zone.uuid}")
             marked = any(m.holds for m in found.history.open_marks(zone.uuid))
             if verdict in allowed:
                 said[zone.uuid] = allowed[verdict]
-            elif typed.flag("rest"):
+            elif typed.flag("rest") and (not due or zone.uuid in due):
                 said[zone.uuid] = "not_passed" if marked else "passed"
         at = typed.ended(unit.zone, unit.now)
         typed.stop()

@@ -16,7 +16,7 @@ from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.core.work.walk import Stand
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service.looks import look_ahead
+from cool_sheen.service.looks import due_zones
 from cool_sheen.service.part_now import PartNow
 
 _SHOWN_CLOSED = 6
@@ -119,8 +119,7 @@ def open_in_short(found: PartNow, zones: Zones) -> str:
 
 def zone_looks(found: PartNow, zone: ZoneInfo) -> list[ZoneLook]:
     """Return how each zone stands by the look that is owed, else by the last one."""
-    step = look_ahead(found)
-    asked = step.zones if step is not None else frozenset()
+    asked = due_zones(found)
     return [_zone_look(found, facts.uuid, facts.name, asked, zone) for facts in found.zones]
 
 
