@@ -367,3 +367,16 @@ def test_the_same_press_twice_is_one_entry(shop):
     assert (len(history.mishaps), len(history.looks), len(history.marks)) == (1, 1, 1)
     other = inspect(shop, part, "mark", press=presses[2], what="hose")
     assert other.status_code == 409
+
+
+def test_a_note_is_kept_with_its_zones_and_whoever_wrote_it(shop):
+    part = shop.new_part()
+    rim = split(shop, part, "Rim")
+    shop.http.post("/device", data={"person": "Ane"})
+    assert shop.log(part, "note", text=" ").status_code == 422
+    assert shop.log(part, "note", text="x" * 4001).status_code == 422
+    assert shop.log(part, "note", text="the <lamp> was low", **{f"zone_{rim}": "1"}).status_code == 200
+    page = shop.http.get(f"/parts/{part}").text
+    assert "the &lt;lamp&gt; was low: Rim" in page
+    assert '<span class="soft">Ane</span>' in page
+    assert shop.standing(part).action.does == "wash"  # words move nothing

@@ -15,7 +15,7 @@ PAGES = [
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
     "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide", "/device", "/away",
 ]  # fmt: skip
-LOOKS = ("/inspect", "/mishap?defect=run", "/reading", "/sand")
+LOOKS = ("/inspect", "/mishap?defect=run", "/reading", "/note", "/sand")
 
 
 def chosen(page):

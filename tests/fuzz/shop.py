@@ -30,7 +30,7 @@ ASKED = {
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
     "/plan": ("view", "day", "guess"), "/plan/sheet": ("day",), "/plan/lines/7/move": ("at",), "/plan/compare": ("plan",),
 }  # fmt: skip
-DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend", "reading", "inspect", "mishap")
+DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend", "reading", "note", "inspect", "mishap")
 
 
 class Pressed:

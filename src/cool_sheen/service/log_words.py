@@ -173,7 +173,7 @@ def where_of(row: Recorded, names: dict[str, str]) -> str:
 
 
 _HAS_ZONES = frozenset(
-    {"coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement", "film_reading", *STEP_WORDS}
+    {"coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement", "film_reading", "note", *STEP_WORDS}
 )
 
 

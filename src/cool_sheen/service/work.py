@@ -20,6 +20,7 @@ from cool_sheen.core.log.entries import (
     MIXING,
     CoatPayload,
     MovePayload,
+    NotePayload,
     Recorded,
     RetimePayload,
     SandMethod,
@@ -401,6 +402,15 @@ def _done_before(unit: Unit, found: PartNow, uuid: UUID, row: StepRow, ahead: in
     if isinstance(row.step, SandStep):
         payload = SandPayload(grit=row.step.grit, wet=row.step.wet, removal_um=0.0)
     return write_on_part(unit, found.row, payload, Press(uuid, at, row.passed), planned_step=row.step.id)
+
+
+def noted(unit: Unit, found: PartNow, uuid: UUID, text: str, zones: Iterable[UUID] = ()) -> Recorded:
+    """Log words about a part, or about some of its zones. Raises Refused: nothing was written."""
+    if before := same_press(unit, uuid, "note", found.row, {"text": text}):
+        return before
+    if not text:
+        raise Refused("Nothing was written.", {"text": "Write what is to be remembered."})
+    return write_on_part(unit, found.row, NotePayload(text=text), Press(uuid, None, _zones_said(found, zones)))
 
 
 def moved(unit: Unit, found: PartNow, uuid: UUID, space: UUID, at: datetime | None = None) -> Recorded:

@@ -312,6 +312,18 @@ def reading(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep
     return _log(request, uuid, workshop, pages, form, write)
 
 
+@router.post("/note")
+def note(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log words."""
+
+    def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
+        text, zones = typed.text("text", most=4000), typed.ticked("zone")
+        typed.stop()
+        return work.noted(unit, found, press, text, zones)
+
+    return _log(request, uuid, workshop, pages, form, write)
+
+
 @router.post("/enough")
 def enough(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
     """Log one's own word on whether enough of a layer stands for its sanding."""

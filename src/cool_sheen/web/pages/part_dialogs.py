@@ -35,7 +35,7 @@ def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: Page
     """Show one of the small forms: touch test, sanding, another coat."""
     if dialog in ("move", "undo", "passed", "enough"):  # addresses of presses, loaded again
         return RedirectResponse(f"/parts/{uuid}", 303)
-    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime", "reading"):
+    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime", "reading", "note"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"

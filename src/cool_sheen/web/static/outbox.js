@@ -2,7 +2,7 @@
 (function () {
   "use strict";
   const KEPT = "cool-sheen-outbox";
-  const LOGS = /^\/parts\/[0-9a-f-]{36}\/(coat|touch|sand|step|bake|reading|enough|move|skip|passed|undo)$/;
+  const LOGS = /^\/parts\/[0-9a-f-]{36}\/(coat|touch|sand|step|bake|reading|note|enough|move|skip|passed|undo)$/;
   const AGAIN_MS = 3000;
   const $ = (selector, from) => (from || document).querySelector(selector);
 
