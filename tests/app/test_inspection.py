@@ -125,6 +125,14 @@ def test_a_zone_with_a_mark_does_not_pass_until_it_is_accepted_with_a_reason(sho
     assert shop.standing(part).action.zones == {zones["Rim"]}
 
 
+def test_a_lane_names_some_marks_and_counts_the_others(shop):
+    part = shop.new_part()
+    for where in ("one", "two", "three", "four", "five"):
+        assert inspect(shop, part, "mark", what="fibres", where=where).status_code == 303
+    words = "loose fibres, one; loose fibres, two; loose fibres, three; and 2 more"
+    assert f"Marked there: {words}" in shop.http.get("/").text
+
+
 def test_a_mishap_on_one_zone_is_a_branch_of_its_own_and_moves_no_other_clock(shop):
     part = shop.new_part()
     rim = split(shop, part, "Rim")

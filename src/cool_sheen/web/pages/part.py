@@ -98,7 +98,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
         ),
         "by_zone": _by_zone(found),
         "ladders": [ladder.draw(found, one, shop.units) for one in rung_ladders(found.owed, found.history)],
-        "marked": [r for r in looking.mark_rows(found) if r.state != "closed"],
+        "marked": looking.marked_in_words(found),
         "readings": looking.reading_rows(found, shop.units),
         "enough": enough_to_sand(found.owed, found.history, found.zones),
         "rounds": looking.rounds_words(looks.rounds_to_come(found), zone),

@@ -20,6 +20,7 @@ from cool_sheen.service.looks import due_zones
 from cool_sheen.service.part_now import PartNow
 
 _SHOWN_CLOSED = 6
+_ON_A_LANE, _ON_A_PAGE = 3, 8  # marks that are named; the others are counted
 STATE_WORDS = {"open": "open", "over": "coated over: look again", "closed": "settled"}
 
 
@@ -113,8 +114,19 @@ def _touched_in(found: PartNow, mark: Mark) -> bool:
 
 def open_in_short(found: PartNow, zones: Zones) -> str:
     """Say what is marked on some zones and not coated over yet: the list of the next coat there."""
-    rows = (r for r in mark_rows(found) if r.state == "open" and r.mark.holds and r.mark.open_on & zones)
-    return "; ".join(r.in_short for r in rows)
+    rows = [r.in_short for r in mark_rows(found) if r.state == "open" and r.mark.holds and r.mark.open_on & zones]
+    return some_of(rows, _ON_A_LANE)
+
+
+def some_of(words: Sequence[str], most: int) -> str:
+    """Join words, as many as there is room for, and say how many more there are."""
+    more = f"; and {len(words) - most} more" if len(words) > most else ""
+    return f"{'; '.join(words[:most])}{more}"
+
+
+def marked_in_words(found: PartNow) -> str:
+    """Say what is marked on a part and not settled, and how it stands; nothing where nothing is."""
+    return some_of([r.in_words for r in mark_rows(found) if r.state != "closed"], _ON_A_PAGE)
 
 
 def zone_looks(found: PartNow, zone: ZoneInfo) -> list[ZoneLook]:
