@@ -249,3 +249,20 @@ def test_coats_zone_after_zone_are_no_coats_on_a_wet_film_and_are_repeated_with_
 
     assert coated(UUID(again)) == coated(part)
     assert [len(times) for times in coated(part).values()] == [1, 1]
+
+
+@pytest.mark.parametrize(("minutes", "asked"), [(1, True), (0, False), (-1, False)])
+def test_a_coat_that_ended_before_the_one_on_top_is_asked_back_and_lies_below_it_when_it_is_so(shop, minutes, asked):
+    part = at_a_coat(shop)
+    assert shop.log(part, "coat").status_code == 200
+    on_top = shop.standing(part).top.coat.ended_at
+    shop.clock.turn(hours=2)
+    at = (on_top - timedelta(minutes=minutes)).isoformat()
+    answer = press(shop, part, "coat", sure="wet,offer", at=at)
+    assert ("this one would lie below it" in answer.text) == asked
+    if asked:
+        assert shop.log(part, "coat", at=at, offered=offered(shop, part), sure="order,wet,offer").status_code == 200
+        assert [c.ended_at for c in shop.standing(part).history.coats][-2:] == [
+            on_top - timedelta(minutes=minutes),
+            on_top,
+        ]

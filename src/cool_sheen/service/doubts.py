@@ -122,11 +122,20 @@ def of_coat(
     """What is doubtful about a coat: on a film that is not open, out of an empty cup, in a room that is not ready."""
     out: list[Doubt] = []
     tops = tops_on(found, zones)
+    out += _first(_under(unit, top, at) for top in tops)
     if kind not in _ALONE:
         out += _first(_too_soon(unit, top, at) for top in tops if top.coat.payload.coat_kind not in _ALONE)
     out += _out_of_an_empty_cup(unit, found, step, cup)
     out += _dehumidifier(unit, found)
     return out
+
+
+def _under(unit: Unit, top: CoatClock, at: datetime) -> Doubt | None:
+    """A coat that ended before the one on top would lie below it."""
+    if at >= top.coat.ended_at:
+        return None
+    words = f"A coat of {top.product.name} was on by {_clock(unit, top.coat.ended_at)}: this one would lie below it."
+    return Doubt("order", words)
 
 
 def _too_soon(unit: Unit, top: CoatClock, at: datetime) -> Doubt | None:
