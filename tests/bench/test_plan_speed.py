@@ -59,7 +59,7 @@ def test_sixty_parts_with_six_hundred_steps_are_planned_in_a_second_and_time_gro
         for _ in range(2 if count < 60 else 1):
             plan = planned(count, jobs)
     steps = sum(b.part is not None for b in plan.lines)
-    benchmark.pedantic(lambda: planned(60, jobs), rounds=1)  # each count by the better of two: noise is no growth
+    benchmark.pedantic(lambda: planned(60, jobs), rounds=2)  # by the best of two and three: noise is no growth
     assert steps >= 600
     took = {count: min(times) for count, times in spent.items()}
     assert took[60] * 600 / steps < 1.0 * A_SLOW_MACHINE
