@@ -30,7 +30,8 @@ def in_rounds(
     whole = list(steps)
     for look in [s for s in steps if is_look(s) and not _has_next(s, steps)]:
         whole = _lengthened(whole, look, history, zones, guess)
-    ends = {zone: _ended(whole, zone, history, guess) for step in whole if step.round for zone in step.zones}
+    in_turn = frozenset().union(*(step.zones for step in whole if step.round))
+    ends = {zone: _ended(whole, zone, history, guess) for zone in in_turn}
     return [kept for step in whole if (kept := _kept(step, ends, zones)) is not None]
 
 

@@ -78,7 +78,9 @@
     } catch {
       return false;
     }
-    if (answer.status === 401 || answer.status >= 500) return false; // the passcode is asked for again, or it is busy
+    if (answer.status === 401)
+      change(item.press, (one) => [{ ...one, says: "The passcode is asked for again: load the page." }]);
+    if (answer.status === 401 || answer.status >= 500) return false; // it is still to be sent
     const isAsked = answer.headers.get("HX-Reswap") === "none"; // nothing was logged: it is asked back
     if (answer.ok && !isAsked) {
       change(item.press, () => []);
@@ -101,10 +103,12 @@
     return out;
   };
   const STATES = { waiting: "not sent yet", asked: "asked back", refused: "not taken" };
+  let shown = ""; // drawn again only when something changed: whoever stands on a button stays there
   function show() {
-    const place = $("#outbox");
-    if (!place) return;
-    const items = read();
+    const place = $("#outbox"),
+      items = read();
+    if (!place || shown === JSON.stringify(items)) return;
+    shown = JSON.stringify(items);
     place.hidden = !items.length;
     if (!items.length) return place.replaceChildren();
     const waiting = items.filter((item) => item.state === "waiting").length;
