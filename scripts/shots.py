@@ -33,6 +33,8 @@ def _views(served: Served) -> dict[str, View]:
     )
     yard = served.shop.http.get("/weather").text.split(">Yard<")[0].rsplit('value="', 1)[1].split('"')[0]
     bench_end = served.shop.http.get("/jobs").text.split(">Bench end")[0].rsplit('href="', 1)[1].split('"')[0]
+    frame = served.shop.http.get("/jobs").text.split(">Frame and fork")[0].rsplit('href="', 1)[1].split('"')[0]
+    radiator = served.shop.http.get("/jobs").text.split(">Column radiator")[0].rsplit('href="', 1)[1].split('"')[0]
     head = f"part_{part}=1"
     mix = f"/mix/new?product=clear-two-pack&{head}&tare=38"
     served.shop.http.headers["Origin"] = "http://testserver"
@@ -73,8 +75,8 @@ def _views(served: Served) -> dict[str, View]:
         "survey": (f"{bench_end}/survey", 1280, 900, False),
         "builder": (f"{bench_end}/system?layer=barrier", 1280, 900, False),
         "systems": ("/systems", 1280, 900, False),
-        "schools": ("/systems/two-stage-epoxy/schools/primer", 1280, 800, False),
-        "edit": ("/shelf/clear-two-pack/edit", 1280, 900, False),
+        "pieces": (f"{radiator}/pieces", 1280, 900, False),
+        "story": (f"{frame}/story", 1280, 900, False),
         "shelf": ("/shelf", 1280, 800, False),
         "product": ("/shelf/enamel-one-pack", 1280, 800, False),
     }

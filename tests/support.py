@@ -22,6 +22,7 @@ from cool_sheen.service.own_ways import Ways, ways_of
 from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewSpace, set_up
 from cool_sheen.settings import Settings
+from cool_sheen.store import photos
 from cool_sheen.store.opening import close, open_engine
 from cool_sheen.web.app import create_app
 from cool_sheen.web.forms import mark
@@ -156,6 +157,8 @@ class ShopOnTrial:
     def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
         self.clock = TurnedClock(at)
         shutil.copy(demo_laid(at) if demo else empty_made(), folder / "shop.sqlite3")
+        if demo:
+            photos.bring(demo_laid(at), folder / "shop.sqlite3")
         engine = open_engine(folder / "shop.sqlite3")
         event.listen(engine, "checkout", _without_waiting_for_the_disk)
         self.workshop = open_workshop(engine, self.clock)

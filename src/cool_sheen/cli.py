@@ -20,7 +20,7 @@ from cool_sheen.service import projections
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
-from cool_sheen.store import copies
+from cool_sheen.store import copies, photos
 from cool_sheen.store.audit import log_flaws
 from cool_sheen.store.opening import Held, close, open_engine
 from cool_sheen.store.standing import flaws, look
@@ -174,7 +174,7 @@ def backup(
     ] = None,
 ) -> None:
     """Copy the shop into one whole file, while it runs or not."""
-    settings = Settings()
+    settings, many = Settings(), 0
     with _told():
         if look(settings.database) is None:
             raise Trouble(f"There is no shop in {settings.data} yet.")
@@ -182,7 +182,9 @@ def backup(
             made = copies.make(settings.database, copies.BY_HAND, datetime.now(UTC)).file
         else:
             made = copies.copy(settings.database, file)
-    typer.echo(f"{made} is a whole copy: it was looked through.")
+            many = photos.bring(settings.database, file)
+    beside = f" Its {many} photos lie in {photos.folder_of(made)}: take the folder along." if many else ""
+    typer.echo(f"{made} is a whole copy: it was looked through.{beside}")
 
 
 @app.command()
@@ -192,6 +194,7 @@ def restore(file: Annotated[Path, typer.Argument(help="The copy to bring back.")
     with _told():
         held = Held(settings.data)
         replaced = copies.restore(settings.database, file, datetime.now(UTC))
+        photos.bring(file, settings.database)
         held.let_go()
     kept = f" What stood there is kept as {replaced}." if replaced else ""
     typer.echo(f"{file} stands in its place now.{kept}")

@@ -388,3 +388,17 @@ def test_a_note_is_kept_with_its_zones_and_whoever_wrote_it(shop):
     assert "the &lt;lamp&gt; was low: Rim" in page
     assert '<span class="soft">Ane</span>' in page
     assert shop.standing(part).action.does == "wash"  # words move nothing
+
+
+def test_what_was_done_before_it_went_wrong_mends_nothing(shop):
+    part = shop.new_part()
+    split(shop, part, "Rim")
+    rim = zones_of(shop, part)["Rim"]
+    layer = until(shop, part, lambda s: isinstance(s, CoatStep)).layer.id
+    shop.log(part, "coat", sure="1")
+    shop.log(part, "sand", grit="P320", sure="1")  # before it went wrong
+    went_wrong(shop, part, ("sand", "P320", ""), ("coat", "", layer), **{f"zone_{rim}": "1"})
+    assert ahead(shop, part, rim)[0] == "Sand P320 to mend: Rim"
+    shop.log(part, "sand", grit="P320", sure="1", **{f"zone_{rim}": "1"})
+    assert ahead(shop, part, rim)[0].endswith("to mend: Rim")
+    assert not ahead(shop, part, rim)[0].startswith("Sand")

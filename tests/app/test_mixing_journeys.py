@@ -337,3 +337,20 @@ def test_a_film_that_needs_more_paint_than_there_was_is_asked_back_and_a_batch_i
         assert yields(unit) == {}
     other = batch_of(begin(shop, "epoxy-primer-grey", [part], cup="4 l"))
     assert do(shop, other, "leave-out").status_code == 409
+
+
+def test_a_note_about_a_batch_stands_with_it_and_with_its_parts_and_moves_nothing(shop):
+    part = shop.new_part()
+    batch = batch_of(begin(shop, "epoxy-primer-grey", [part]))
+    before = state_of(shop, batch)
+    press = str(uuid4())
+    for _ in range(2):
+        assert do(shop, batch, "note", press=press, text="The base had settled hard").status_code == 200
+    state = state_of(shop, batch)
+    assert [text for _, text, _ in state.notes] == ["The base had settled hard"]
+    assert (state.pours, state.stamps, state.ended) == (before.pours, before.stamps, before.ended)
+    assert "The base had settled hard" in shop.http.get(f"/mix/{batch}").text
+    assert "The base had settled hard" in shop.http.get(f"/parts/{part}").text
+    assert do(shop, batch, "note", text=" ").status_code == 422
+    shop.log(part, "undo")
+    assert not state_of(shop, batch).notes

@@ -20,14 +20,13 @@ from tests.support import ShopOnTrial
 
 from cool_sheen.core.log.entries import Entry, NotePayload
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service import climate_imports, keeping, shelf
+from cool_sheen.service import climate_imports, keeping, log_words, shelf, work
 from cool_sheen.service.imports_at_hand import AtHand
 from cool_sheen.service.pen import Pen
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.store import engine as engines
 from cool_sheen.store import log
 from cool_sheen.web import troubles
-from cool_sheen.web.pages import part as part_pages
 from cool_sheen.web.turnstile import Lane, Turnstile
 
 HX = {"HX-Request": "true"}
@@ -323,11 +322,11 @@ def test_what_goes_wrong_after_a_press_was_saved_says_that_it_was(shop, monkeypa
         raise RuntimeError("nobody thought of this")
 
     does = shop.standing(part).action.does
-    monkeypatch.setattr(part_pages.log_words, "names_for", broken)
+    monkeypatch.setattr(log_words, "names_for", broken)
     said = shop.log(part, "step", kind=does)
     assert (said.status_code, troubles.SAVED in said.text) == (500, True)
     assert shop.standing(part).action.does != does  # it is on
-    monkeypatch.setattr(part_pages.work, "step_done", broken)
+    monkeypatch.setattr(work, "step_done", broken)
     headers = HX if kind == "piece" else {}
     form = {"press": str(uuid4()), "kind": does}
     said = shop.http.post(f"/parts/{part}/step", data=form, headers=headers)

@@ -11,6 +11,7 @@ from playwright.sync_api import sync_playwright
 from tests.support import T0, ShopOnTrial, demo_laid
 
 from cool_sheen.settings import Settings
+from cool_sheen.store import photos
 from cool_sheen.web.premises import Premises
 
 FLAGS = [
@@ -53,6 +54,7 @@ def served(request, tmp_path):
         settings = Settings(data=tmp_path)
         settings.demo_database.parent.mkdir()
         shutil.copy(demo_laid(T0), settings.demo_database)
+        photos.bring(demo_laid(T0), settings.demo_database)
         premises = Premises(settings, clock=lambda: T0)
         shop = SimpleNamespace(http=SimpleNamespace(app=premises.open()))
     else:

@@ -26,11 +26,28 @@ ASKED = {
     "/weather": ("space", "substrate", "product", "span", "by"), "/spaces": ("space",), "/systems/two-stage-epoxy": ("ground", "layer"),
     "/mix/new": ("product", "how", "amount", "cup", "tare", "have", "pot_c", "dose.accelerator-urethane", "dose.retarder-urethane"),
     "/parts/PART": ("span", "before", "by"), "/parts/PART/what-if": ("heat", "dry"), "/parts/PART/survey": ("zone", "split", "test"),
-    "/parts/PART/inspect": ("accept", "zone"), "/parts/PART/mishap": ("defect", "zone", "mark", "words"),
+    "/parts/PART/inspect": ("accept", "zone", "photo"), "/parts/PART/correct": ("entry",),
+    "/parts/PART/mishap": ("defect", "zone", "mark", "words"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
     "/plan": ("view", "day", "guess"), "/plan/sheet": ("day",), "/plan/lines/7/move": ("at",), "/plan/compare": ("plan",),
 }  # fmt: skip
-DIALOGS = ("touch", "sand", "coat", "bake", "strip", "skip", "step", "tend", "reading", "note", "inspect", "mishap")
+DIALOGS = (
+    "touch",
+    "sand",
+    "coat",
+    "bake",
+    "strip",
+    "skip",
+    "step",
+    "tend",
+    "reading",
+    "note",
+    "inspect",
+    "mishap",
+    "photos",
+    "pieces",
+    "story",
+)
 
 
 class Pressed:

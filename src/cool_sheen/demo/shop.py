@@ -5,8 +5,9 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from uuid import uuid4
 
-from cool_sheen.demo import surveys
-from cool_sheen.service import costs, stores, work
+from cool_sheen.demo import pictures, surveys
+from cool_sheen.formats.photos import read_photo
+from cool_sheen.service import costs, next_time, photos, stores, work
 from cool_sheen.service.batches import find, recent
 from cool_sheen.service.jobs import NewPart, add_part, add_project
 from cool_sheen.service.mixing import pouring
@@ -144,6 +145,38 @@ WANTED: tuple[tuple[str, str, str, float], ...] = (
 )
 
 
+KINDS = {
+    "Headstock casting": "casting", "Gear cover": "casting", "Sump": "casting", "Frame and fork": "bicycle frame",
+    "Column radiator": "radiator", "Cupboard doors 1–6, faces": "cupboard door", "Carved horse": "carving",
+    "Spandrel carving": "carving",
+}  # fmt: skip
+# Photos of the frame: hours ago, stage, words, colour, with rust, with a shine.
+PHOTOS: tuple[tuple[float, str, str, pictures.Colour, bool, bool], ...] = (
+    (100, "came", "as it came: rust under the old blue", (60, 88, 132), True, False),
+    (80, "prepared", "stripped and sanded", (158, 158, 160), False, False),
+    (54, "primed", "in epoxy primer", (120, 128, 120), False, False),
+    (1, "coloured", "blue flake over silver", (34, 92, 150), False, True),
+)
+# Notes for the next time: on which part, the words, at which work, and what has to be the same.
+NEXT_TIME: tuple[tuple[str, str, str, str], ...] = (
+    ("Frame and fork", "Hang frames by the head tube: the stand marks the bracket.", "coat", "part_kind"),
+    ("Column radiator", "Inside the columns first, with the small nozzle.", "coat", "part_kind"),
+    ("Headstock casting", "Warm the tin in the water bath before it is stirred.", "mix", "product"),
+)
+
+
+def _remember(unit: Unit, part: Part) -> None:
+    """What was photographed and noted on a part."""
+    found = part_now(unit, part.uuid)
+    for name, words, moment, same in NEXT_TIME:
+        if name == part.name:
+            next_time.written(unit, found, uuid4(), words, moment, frozenset({same}), frozenset())
+    for hours_ago, stage, words, colour, rusty, shine in PHOTOS if part.name == "Frame and fork" else ():
+        drawn = read_photo(pictures.frame_and_fork(colour, rusty=rusty, shine=shine))
+        said = photos.PhotoSaid(stage, words, (), unit.now - timedelta(hours=hours_ago))
+        photos.brought(unit, found, uuid4(), drawn, said)
+
+
 def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     """Make the demo shop. Raises Refused when a shop is there already."""
     set_up(
@@ -160,10 +193,13 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
         project = projects.get(project_name) or add_project(unit, project_name)
         projects[project_name] = project
         began = unit.now - timedelta(hours=max((ago for ago, _, _ in story), default=1) + 2)
-        new = NewPart(name=name, substrate=substrate, area_m2=area, space=spaces[space], system=system)
+        new = NewPart(
+            name=name, substrate=substrate, area_m2=area, space=spaces[space], system=system, kind=KINDS.get(name, "")
+        )
         part = add_part(unit, project, new, at=began)
         surveys.take(unit, part)
         _tell(unit, part, story)
+        _remember(unit, part)
     for days_ago, sku, count in BOUGHT:
         then = _at(unit, unit.now - timedelta(days=days_ago))
         stores.move(then, uuid4(), stores.Move("", "bought", sku=sku, count=count))

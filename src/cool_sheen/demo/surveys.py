@@ -48,6 +48,12 @@ ZONES: dict[str, list[dict[str, Any]]] = {
         {"name": "Nosings", "kind": "edge", "shape": {**_RIM, "length_m": 0.8, "count": 4}},
         {"name": "Undersides", "kind": "underside", "shape": _sheet(0.8, 0.3, count=4), "face": "Underside"},
     ],
+    "Column radiator": [
+        {"name": "Columns, outside", "shape": {"kind": "typed", "typed_m2": 1.4}},
+        {"name": "Columns, inside", "kind": "inside", "shape": {"kind": "typed", "typed_m2": 0.8}},
+        {"name": "Feet and lugs", "kind": "edge", "shape": {"kind": "typed", "typed_m2": 0.15}},
+        {"name": "Top rail", "shape": {"kind": "typed", "typed_m2": 0.25}},
+    ],
     "Carved horse": [
         {"name": "Body", "shape": {"kind": "typed", "typed_m2": 1.15}, "old_finish": "casein_paint",
          "old_state": "cured", "keep_texture": True},

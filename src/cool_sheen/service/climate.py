@@ -77,7 +77,13 @@ def _looked_at(outdoor: Series, stretches: Sequence[RoomStretch]) -> Series:
 
 
 def part_climate(
-    unit: Unit, history: History, mass: str, *, goes_on: bool = True, weather: Weather | None = None
+    unit: Unit,
+    history: History,
+    mass: str,
+    *,
+    goes_on: bool = True,
+    weather: Weather | None = None,
+    since: datetime | None = None,
 ) -> PartClimate:
     """Return the climate that a part has seen and will see, where it stood and stands, without its bakes.
 
@@ -87,10 +93,11 @@ def part_climate(
         mass: A key of the surface lags.
         goes_on: Whether work is still to come. If not, the climate may end with what was done long ago.
         weather: The weather to go by; that which pages go by when None.
+        since: From when on, where that is earlier than the coats whose clocks still run.
     """
     weather = weather or weather_now(unit)
     first = min((c.ended_at for zone in history.builds for c in history.lately(zone, MOST_COATS)), default=unit.now)
-    origin = block_of(min(first, unit.now - timedelta(days=2)))
+    origin = block_of(min(first, unit.now - timedelta(days=2), since or first))
     stays = _since(tuple(history.stays), origin)
     last = [c.ended_at for c in history.coats[-1:]] + [w.at for w in history.works[-1:]]
     ended = max([*last, *(t.at for t in history.touches[-1:])], default=unit.now)

@@ -16,10 +16,10 @@ from cool_sheen.core.takeoff.amounts import paint_of
 from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step
 from cool_sheen.service.batches import transfer_of, transfer_on, used_by_coats
+from cool_sheen.service.histories import entries_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.rooms import room_list
 from cool_sheen.service.unit import Refused, Unit
-from cool_sheen.store import log
 from cool_sheen.store.models import Space
 
 HASTY = timedelta(seconds=1)  # nobody has read what a button says in less
@@ -98,7 +98,7 @@ def check_offer(unit: Unit, found: PartNow) -> None:
 
 def _entries(unit: Unit, found: PartNow) -> list[Recorded]:
     """What was done to a part, in sequence; what is in a cup is pressed elsewhere."""
-    rows = unvoided(log.of_part(unit.session, found.part.uuid))
+    rows = unvoided(entries_of(unit, found.part.uuid))
     return sorted((r for r in rows if r.entry.payload.kind not in (*MIXING, "stamp")), key=lambda row: row.seq)
 
 

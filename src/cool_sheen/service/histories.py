@@ -3,11 +3,31 @@
 from collections.abc import Hashable, Sequence
 from uuid import UUID
 
+from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
 from cool_sheen.service.unit import Unit
-from cool_sheen.store import log
+from cool_sheen.store import changes, log
 from cool_sheen.store.models import Part, Zone
+
+_MOST_KEPT = 2_000  # entries of a part that are kept as they were read
+
+
+def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
+    """Return every entry about a part, in sequence: a log only grows, so what was read before is not read again.
+
+    Only what is committed is kept, and a unit of work is given no more of it than was there when it began.
+    """
+    key = ("entries", part)
+    newest = log.last_seqs(unit.session, [part]).get(part, 0)
+    known: tuple[int, tuple[Recorded, ...]] = unit.workshop.kept.peek(key) or (0, ())
+    if known[0] >= newest:
+        return known[1] if known[0] == newest else tuple(row for row in known[1] if row.seq <= newest)
+    rows = (*known[1], *log.of_part(unit.session, part, known[0]))
+    if not changes.wrote(unit.session) and len(rows) <= _MOST_KEPT:
+        unit.workshop.kept.drop(key)
+        unit.workshop.kept.put(key, (newest, rows), 500 + 2_000 * len(rows))
+    return rows
 
 
 def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
@@ -16,7 +36,7 @@ def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
 
     def make() -> History:
         zones = [z.uuid for z in part.live_zones]
-        return fold(log.of_part(unit.session, part.uuid), zones, heirs_of(part.zones))
+        return fold(entries_of(unit, part.uuid), zones, heirs_of(part.zones))
 
     found: History = unit.kept.get(key_of(part, newest), make, weight_of)
     return found

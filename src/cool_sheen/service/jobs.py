@@ -29,6 +29,7 @@ class NewPart(BaseModel):
     area_m2: float = Field(gt=0, le=10_000, allow_inf_nan=False)
     space: UUID
     system: str
+    kind: str = Field(default="", max_length=40)
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,13 +46,14 @@ class PartFacts:
     away: str = ""
     after: UUID | None = None
     lands_pct: Percent | None = None  # its own share of the paint that lands; None: by shape and method
+    kind: str = ""  # in the shop's own word
 
 
 def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
     """Return some parts, the oldest first; none that was deleted."""
     columns: tuple[Any, ...] = (
         Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name, Part.away,
-        Part.after_uuid, Part.lands_pct,
+        Part.after_uuid, Part.lands_pct, Part.kind,
     )  # fmt: skip
     query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(Part.away != "deleted", *where)
     return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at, Part.name))]
@@ -121,6 +123,7 @@ def add_part(unit: Unit, project: Project, new: NewPart, at: datetime | None = N
         project_uuid=project.uuid,
         name=new.name.strip(),
         substrate=new.substrate,
+        kind=new.kind.strip(),
         area_m2=new.area_m2,
         created_at=at or unit.now,
         system=system.model_dump(mode="json"),
@@ -152,6 +155,11 @@ def project_choices(unit: Unit) -> list[tuple[UUID, str]]:
         select(Project.uuid, Project.name).where(Project.away == "").order_by(Project.created_at.desc(), Project.name)
     )
     return [(uuid, name) for uuid, name in unit.session.execute(query)]
+
+
+def kinds_of_parts(unit: Unit) -> list[str]:
+    """Return the shop's own words for kinds of parts, in order."""
+    return list(unit.session.scalars(select(Part.kind).where(Part.kind != "").distinct().order_by(Part.kind)))
 
 
 def find_part(unit: Unit, uuid: UUID) -> Part:

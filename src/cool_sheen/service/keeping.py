@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from cool_sheen.service.clock_watch import ClockWatch, behind, steady_s
 from cool_sheen.service.unit import Missing, Unit, Workshop
-from cool_sheen.store import copies
+from cool_sheen.store import copies, photos
 from cool_sheen.store.audit import log_flaws
 from cool_sheen.store.copies import Copy
 from cool_sheen.store.models import LogEntry
@@ -39,6 +39,9 @@ class Kept:
         revision: Its schema.
         entries: How many lines the log has.
         copies: Its copies, the newest first.
+        photos: How many photos lie beside it.
+        photo_size: What they take. [bytes]
+        photo_folder: Where they lie.
     """
 
     file: Path
@@ -46,6 +49,9 @@ class Kept:
     revision: str
     entries: int
     copies: list[Copy]
+    photos: int
+    photo_size: int
+    photo_folder: Path
 
 
 def file_of(workshop: Workshop) -> Path:
@@ -58,7 +64,9 @@ def kept(unit: Unit) -> Kept:
     file = file_of(unit.workshop)
     size = sum(path.stat().st_size for path in (file, beside(file)) if path.exists())
     entries = unit.session.scalar(select(func.count()).select_from(LogEntry)) or 0
-    return Kept(file, size, revisions()[-1], entries, copies.copies_of(file))
+    there = photos.all_of(file)
+    many, takes = sum(photos.SMALL not in path.name for path in there), sum(path.stat().st_size for path in there)
+    return Kept(file, size, revisions()[-1], entries, copies.copies_of(file), many, takes, photos.folder_of(file))
 
 
 def copy_now(workshop: Workshop, why: str = copies.BY_HAND) -> Copy:

@@ -20,9 +20,10 @@ from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Believed, Clock
 from cool_sheen.core.drying.milestones import DryingData, Mode
 from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence, learn, next_coat_sd, pooled
 from cool_sheen.core.log.history import History, LaidCoat, Touch
+from cool_sheen.core.log.next_time import SUCH_AIR_K
 from cool_sheen.core.part.climate import PartClimate, Stand
 from cool_sheen.core.part.film_clock import CoatClock, Factor, FactorAsked, coat_clocks, evidence_of
-from cool_sheen.core.units import Celsius, Kelvin, Minutes
+from cool_sheen.core.units import Celsius, Minutes
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import newest_weather
@@ -31,7 +32,6 @@ from cool_sheen.store.models import LessonRow, Part
 
 Mark = tuple[int, int]
 _MOST_SHOWN = 400
-SUCH_AIR_K: Kelvin = 3.0  # air that is that close is such air
 _LAST_TIMES = 3
 _BEFORE, _AFTER = timedelta(hours=3), timedelta(days=2)
 _MOST_AGAIN = 150  # parts, the last ones first: lessons of older ones count no more
@@ -172,6 +172,7 @@ def learn_again(unit: Unit, since: datetime, until: datetime) -> None:
     parts = statuses.parts_taught_between(unit.session, since - _BEFORE, until + _AFTER, _MOST_AGAIN)
     if parts:
         changes.parts_touched(unit.session).update(parts)
+        changes.parts_taught(unit.session).update(parts)
         changes.bump(unit.session, changes.LESSONS)
 
 

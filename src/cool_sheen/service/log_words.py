@@ -9,7 +9,7 @@ from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import CLOTH, STEP_WORDS, System
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
-from cool_sheen.core.log.entries import SAND_METHOD_WORDS, Recorded
+from cool_sheen.core.log.entries import SAND_METHOD_WORDS, Recorded, StepPayload
 from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.survey.below import DEPTH_WORDS
@@ -31,17 +31,34 @@ def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
 
 def _says(row: Recorded, names: dict[str, str], units: str) -> str:
     payload: Any = row.entry.payload
-    if payload.kind in _SAYS:
-        return _SAYS[payload.kind](payload, names, units)
     if payload.kind == "override":
         return f"Against the advice, {payload.rule}: {row.entry.reason}"
-    return STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
+    return _of_payload(payload, names, units)
+
+
+def _of_payload(payload: Any, names: dict[str, str], units: str) -> str:
+    if payload.kind in _SAYS:
+        return _SAYS[payload.kind](payload, names, units)
+    words = STEP_WORDS.get(payload.kind, str(payload.kind).replace("_", " ").capitalize())
+    return f"{words}{_seen_to(payload)}" if isinstance(payload, StepPayload) else words
 
 
 def _says_coat(payload: Any, names: dict[str, str], units: str) -> str:
     kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
     film = amount(payload.film_um, "film", units)
-    return f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet"
+    return (
+        f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet{_lasted(payload)}{_seen_to(payload)}"
+    )
+
+
+def _lasted(payload: Any) -> str:
+    return f", {payload.paused_min:.0f} min paused" if payload.paused_min else ""
+
+
+def _seen_to(payload: Any) -> str:
+    """What was asked to be seen to, and was or was not."""
+    seen = f", {', '.join(payload.ticked)}" if payload.ticked else ""
+    return f"{seen}; not ticked: {', '.join(payload.unticked)}" if payload.unticked else seen
 
 
 def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
@@ -54,8 +71,7 @@ def _says_sand(payload: Any, names: dict[str, str], units: str) -> str:
         through = f", broke through ({payload.break_through}){f': {shows} shows' if shows else ''}"
     how = f" by {SAND_METHOD_WORDS[payload.method].removeprefix('by ')}" if payload.minutes or payload.ticked else ""
     lasted = f" for {payload.minutes:g} min" if payload.minutes else ""
-    seen = f", {', '.join(payload.ticked)}" if payload.ticked else ""
-    return f"Sanded {payload.grit} {wet}{how}{lasted}{took}{seen}{through}"
+    return f"Sanded {payload.grit} {wet}{how}{lasted}{took}{_seen_to(payload)}{through}"
 
 
 def _says_touch(payload: Any, names: dict[str, str], units: str) -> str:
@@ -126,17 +142,21 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "touch_test": _says_touch,
     "survey_test": _says_test,
     "bake": lambda p, _, units: _says_bake(p, units),
-    "own": lambda p, *_: p.note or STEP_WORDS["own"],
-    "strip": lambda p, *_: f"Stripped{_DEEP.get(p.stripped, '')}",
+    "own": lambda p, *_: f"{p.note or STEP_WORDS['own']}{_seen_to(p)}",
+    "strip": lambda p, *_: f"Stripped{_DEEP.get(p.stripped, '')}{_seen_to(p)}",
     "climate_reading": lambda p, names, units: (
         f"Read in {names.get(str(p.space), 'a space')}: {amount(p.air_temp_c, 'temperature', units)}, {p.rh_pct:.0f} %"
         + (f", surface {amount(p.surface_temp_c, 'temperature', units)}" if p.surface_temp_c is not None else "")
     ),
     "move": lambda p, names, _: f"Stands in {names.get(str(p.space), 'another space')}",
+    "begin": lambda p, names, _: f"Begun: {names.get(p.layer_id, p.layer_id)}",
+    "pause": lambda *_: "Paused",
     "skip": lambda p, *_: f"Not done: {p.words}",
     "void": lambda *_: "Took an entry back",
     "retime": lambda *_: "Time put right",
+    "amend": lambda p, names, units: f"Put right, {_of_payload(p.says, names, units)}",
     "note": lambda p, *_: str(p.text),
+    "next_time": lambda p, *_: f"Next time: {p.text}",
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
     "batch": lambda p, _, units: f"Batch of {p.name} begun, {amount(p.ready_ml, 'volume', units)} ready to use",
     "pour": lambda p, _, units: f"Poured {amount(p.ml, 'volume', units)} into the cup",
@@ -173,8 +193,9 @@ def where_of(row: Recorded, names: dict[str, str]) -> str:
 
 
 _HAS_ZONES = frozenset(
-    {"coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement", "film_reading", "note", *STEP_WORDS}
-)
+    {"amend", "begin", "pause", "coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement",
+     "film_reading", "note", "next_time", *STEP_WORDS}
+)  # fmt: skip
 
 
 _WITH_REASON = ("skip", "accept")  # whose reason is half of what they say

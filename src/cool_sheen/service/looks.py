@@ -120,10 +120,6 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
     about = frozenset(said.verdicts)
     asked = doubts.of_what_holds(unit, found, step, about, at or unit.now) if passed else []
     reason = doubts.settle(unit, asked)
-    for zone in (z for z in failed if said.verdicts[z] == "thin"):
-        if not any(m.payload.what == "thin" for m in found.history.open_marks(zone)):
-            thin = MarkPayload(what="thin", where="all over")
-            write_on_part(unit, found.row, thin, Press(uuid5(uuid, f"thin {zone}"), at, frozenset({zone})))
     written, due = None, due_zones(found)
     for zones, fails, named in (
         (failed & due, True, planned),
@@ -136,6 +132,10 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
             press = Press(uuid if written is None else uuid5(uuid, f"{fails} {named}"), at, zones)
             written = write_on_part(unit, found.row, payload, press, planned_step=named, reason=reason)
     assert written is not None  # some zone was looked at
+    for zone in (z for z in failed if said.verdicts[z] == "thin"):
+        if not any(m.payload.what == "thin" for m in found.history.open_marks(zone)):
+            thin = MarkPayload(what="thin", where="all over")
+            write_on_part(unit, found.row, thin, Press(uuid5(uuid, f"thin {zone}"), at, frozenset({zone})))
     return written
 
 

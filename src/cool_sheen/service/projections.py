@@ -17,7 +17,7 @@ from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
 from cool_sheen.core.work.owed import Owed, StepRow, owed_to
 from cool_sheen.core.work.steps import CoatStep, steps_of
-from cool_sheen.service.histories import heirs_of, key_of, weight_of
+from cool_sheen.service.histories import entries_of, heirs_of, key_of, weight_of
 from cool_sheen.service.jobs import zone_facts
 from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
 from cool_sheen.service.unit import Unit
@@ -30,8 +30,10 @@ CURED_BY_NOW = timedelta(days=90)  # no climate in reach is so cold: whatever is
 def settle(unit: Unit) -> None:
     """Bring what is kept up to date with everything that this unit of work wrote."""
     unit.aside.clear()
+    taught = changes.parts_taught(unit.session)
     for uuid in _taken(changes.parts_touched(unit.session)):
-        keep_part(unit, uuid)
+        keep_part(unit, uuid, teaches=uuid in taught)
+    taught.clear()
     for uuid in _taken(changes.batches_touched(unit.session)):
         keep_batch(unit, uuid)
 
@@ -66,12 +68,12 @@ def fill(unit: Unit) -> int:
     return len(missing)
 
 
-def keep_part(unit: Unit, uuid: UUID) -> None:
-    """Keep how a part stands by its log, and what its touch tests taught."""
+def keep_part(unit: Unit, uuid: UUID, *, teaches: bool = True) -> None:
+    """Keep how a part stands by its log, and what its touch tests taught where something bears on that."""
     part = unit.session.get(Part, uuid)
     if part is None:
         return
-    rows = log.of_part(unit.session, uuid)
+    rows = entries_of(unit, uuid)
     history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
     seq = rows[-1].seq if rows else 0
     unit.aside.put(key_of(part, seq), history, weight_of(history))
@@ -79,6 +81,8 @@ def keep_part(unit: Unit, uuid: UUID) -> None:
     sheets = {key: unit.revision(name) for key, name in part.revisions.items()}
     owed = owed_to(steps_of(System.model_validate(part.system), zones, sheets), history, zones)
     statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
+    if not teaches:
+        return
     taught = lessons_of(unit, part, history) if history.touches else []
     statuses.put_lessons(unit.session, uuid, [_lesson_fields(lesson) for lesson in taught])
 

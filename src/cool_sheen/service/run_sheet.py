@@ -96,11 +96,11 @@ def _ready(
     if isinstance(step, CoatStep) and product is not None:
         return _coat(unit, line, step, product)
     if isinstance(step, SandStep):
-        return [f"{step.grit}, {'wet' if step.wet else 'dry'}"]
+        return [f"{step.grit}, {'wet' if step.wet else 'dry'}", *step.to_tick]
     if isinstance(step, HeatStep):
         return [*step.to_tick]
     if line.kind in ("wipe", "tack", "degrease", "degloss", "turn", "mask", "unmask"):
-        return [_HAVE[line.kind]] if line.kind in _HAVE else []
+        return [*([_HAVE[line.kind]] if line.kind in _HAVE else []), *(step.to_tick if step else ())]
     return [f"{volume(line.ml)} of paint"] if line.ml else []
 
 
@@ -138,7 +138,7 @@ def _coat(unit: Unit, line: LineSaid, step: CoatStep, product: Product) -> list[
         said.append(f"{amount(line.ml, 'volume', units)} of it")
     if step.number == 1:
         said.append(product.first_coat)
-    return said
+    return [*said, *step.to_tick]
 
 
 def items(unit: Unit, plan: Kept, done: frozenset[int]) -> list[Item]:

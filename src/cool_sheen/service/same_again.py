@@ -123,7 +123,7 @@ def _copied(unit: Unit, first: Part, project: UUID, name: str, alike: Alike) -> 
         revisions = {key: unit.keep(shelf_now(unit).products[key]) for key in sorted(fresh.products())}
     part = Part(
         uuid=uuid4(), project_uuid=project, name=name, substrate=first.substrate, area_m2=first.area_m2,
-        system=system, revisions=revisions,
+        system=system, revisions=revisions, kind=first.kind,
     )  # fmt: skip
     live = first.live_zones
     if not alike.zones:
@@ -152,7 +152,7 @@ def _copied(unit: Unit, first: Part, project: UUID, name: str, alike: Alike) -> 
 
 _OF_A_ZONE = (
     "name", "area_m2", "position", "kind", "shape", "substrate", "bare_since", "strip", "keep_texture", "old_finish",
-    "old_state", "word_of_another",
+    "old_state", "word_of_another", "turn", "shuts",
 )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 from sqlalchemy import func, or_, select
 
+from cool_sheen.service import photos
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import LogEntry, LogTarget, Part, PartStatus, Project
@@ -99,6 +100,7 @@ class PartSaid(BaseModel):
 
     Attributes:
         lands_pct: Its own share of the paint that lands on it; None: by shape and method. [%]
+        kind: What kind of thing it is, in the shop's own word.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -106,6 +108,7 @@ class PartSaid(BaseModel):
     project: UUID
     after: UUID | None = None
     lands_pct: Annotated[float, Field(ge=5, le=100)] | None = None
+    kind: Annotated[str, Field(max_length=40)] = ""
 
 
 def keep_part(unit: Unit, uuid: UUID, said: PartSaid) -> None:
@@ -119,7 +122,7 @@ def keep_part(unit: Unit, uuid: UUID, said: PartSaid) -> None:
     if said.after is not None:
         _check_order(unit, part, said.after)
     part.name, part.project_uuid, part.after_uuid = said.name, said.project, said.after
-    part.lands_pct = said.lands_pct
+    part.lands_pct, part.kind = said.lands_pct, said.kind
     _touch(unit, part)
 
 
@@ -166,6 +169,7 @@ def delete_part(unit: Unit, uuid: UUID) -> UUID:
 
 
 def _delete(unit: Unit, part: Part) -> None:
+    photos.erase_all(unit, part.uuid)
     part.away, part.away_at = DELETED, unit.now
     for waiting in unit.session.scalars(select(Part).where(Part.after_uuid == part.uuid)):
         waiting.after_uuid = part.after_uuid

@@ -1,11 +1,11 @@
 """Logging work: what the buttons do. Each call writes one entry, once, about the zones that it was done to."""
 
 from collections.abc import Iterable
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Annotated, Any
 from uuid import UUID, uuid4, uuid5
 
-from pydantic import Field
+from pydantic import AwareDatetime, Field
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
@@ -17,22 +17,19 @@ from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.film.grits import MEAN_UM, scratch_removal
 from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.log.entries import (
-    MIXING,
+    SAND_TICKS,
     CoatPayload,
     MovePayload,
     NotePayload,
     Recorded,
-    RetimePayload,
     SandMethod,
     SandPayload,
     SkipPayload,
     StepPayload,
     TouchTestPayload,
-    VoidPayload,
 )
 from cool_sheen.core.log.history import Zones
 from cool_sheen.core.log.said import blended
-from cool_sheen.core.log.standing import unvoided, voids_that_stand
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.survey.below import StripDepth
@@ -40,7 +37,7 @@ from cool_sheen.core.work.owed import StepRow
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
 from cool_sheen.service import doubts
 from cool_sheen.service.batches import batch_for
-from cool_sheen.service.journal import Press, check_time, same_press, write_on_part
+from cool_sheen.service.journal import Press, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow, promised
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
@@ -55,6 +52,9 @@ class CoatSaid(Strict):
     wet_film_measured_um: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
     coat_kind: CoatKind | None = None
     zones: tuple[UUID, ...] = ()
+    ticked: tuple[str, ...] = ()
+    started_at: AwareDatetime | None = None
+    paused_min: float | None = None
 
 
 class SandSaid(Strict):
@@ -79,6 +79,7 @@ class StepSaid(Strict):
     zones: tuple[UUID, ...] = ()
     stripped: StripDepth = ""
     passed: bool = True
+    ticked: tuple[str, ...] = ()
 
 
 class TouchSaid(Strict):
@@ -95,7 +96,9 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
 
     Raises: Refused: no such layer, or a time that cannot be. Conflict: the uuid says something else.
     """
-    if before := same_press(unit, uuid, "coat", found.row, said.model_dump(exclude={"zones"})):
+    if before := same_press(
+        unit, uuid, "coat", found.row, said.model_dump(exclude={"zones", "ticked", "started_at", "paused_min"})
+    ):
         return before
     zones = _zones_said(found, said.zones)
     layer, step = _coat_meant(found, said.layer_id, zones)
@@ -116,16 +119,26 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
             **(_out_of(mixed) if mixed else {}),
             "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
+            "started_at": said.started_at,
+            "paused_min": said.paused_min,
             **_where(found, at or unit.now),
             "promised": promised(found),
+            **seen_to(step, said.ticked),
         }
     )
     planned = step.id if step and as_planned else None
     about = zones or (step.zones if step else frozenset())
-    asked = doubts.of_coat(unit, found, step, kind, about, at or unit.now, mixed)
+    here = only_on(step, step.zones & about, found.zones) if step and step.zones & about else step
+    asked = doubts.of_coat(unit, found, here, kind, about, at or unit.now, mixed)
     asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
     reason = doubts.settle(unit, asked)
     return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=planned, reason=reason)
+
+
+def seen_to(step: Step | None, ticked: Iterable[str]) -> dict[str, tuple[str, ...]]:
+    """Return what of the things that a step asks for was seen to, and what was not: both stand in the log."""
+    asked, said = step.to_tick if step else (), set(ticked)
+    return {"ticked": tuple(w for w in asked if w in said), "unticked": tuple(w for w in asked if w not in said)}
 
 
 def _unmixed(found: PartNow, product: Product, layer: Layer) -> Blend:
@@ -271,7 +284,8 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         shows=said.shows if said.break_through else "",
         method=said.method,
         minutes=said.minutes,
-        ticked=said.ticked,
+        ticked=(*(t for t in said.ticked if t in SAND_TICKS), *seen_to(planned, said.ticked)["ticked"]),
+        unticked=seen_to(planned, said.ticked)["unticked"],
     )
     asked = doubts.of_sanding(unit, found, planned, name, zones, at or unit.now)
     asked += doubts.of_what_holds(unit, found, planned, zones, at or unit.now)
@@ -320,6 +334,7 @@ def step_done(unit: Unit, found: PartNow, uuid: UUID, said: StepSaid, at: dateti
     step = _step_meant(found, kind)
     about = _zones_said(found, said.zones) or (step.zones if step else frozenset())
     told = {"kind": kind, "stripped": _how_deep(found, kind, about, said.stripped), "not_passed": not said.passed}
+    told |= seen_to(step, said.ticked)
     payload = StepPayload.model_validate(told | {"note": step.label if step and kind == "own" else None})
     asked = doubts.of_step(unit, found, kind, about, at or unit.now)
     asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
@@ -418,57 +433,6 @@ def moved(unit: Unit, found: PartNow, uuid: UUID, space: UUID, at: datetime | No
     return same_press(unit, uuid, "move", found.row, {"space": space}) or write_on_part(
         unit, found.row, MovePayload(space=space), Press(uuid, at)
     )
-
-
-def undo(unit: Unit, found: PartNow, uuid: UUID, entry: UUID | None = None) -> Recorded:
-    """Take an entry of a part back: the last one, when none is named. It stays in the log, and counts no more.
-
-    Raises: Refused: nothing to take back, or an entry of another part.
-    """
-    if before := same_press(unit, uuid, "void", found.row, {}):
-        return before
-    everything = log.of_part(unit.session, found.part.uuid)
-    rows = unvoided(everything)
-    where_it_came_in = next((r for r in rows if r.entry.payload.kind == "move"), None)
-    # What is in the cup is taken back at the mixing bench.
-    mixing = (*MIXING, "stamp")
-    open_to_undo = [r for r in rows if r is not where_it_came_in and r.entry.payload.kind not in mixing]
-    if entry is None:
-        chosen = max(open_to_undo, key=lambda r: r.seq, default=None)
-    else:
-        voids = voids_that_stand(everything)  # taking a taking-back back puts the entry where it was
-        chosen = next((r for r in [*open_to_undo, *voids] if r.entry.uuid == entry), None)
-    if chosen is None:
-        raise Refused("There is nothing to take back on this part.", status=409)
-    return write_on_part(unit, found.row, VoidPayload(), Press(uuid), voids=chosen.entry.uuid)
-
-
-_TIMED = CoatPayload | SandPayload | StepPayload | TouchTestPayload | MovePayload
-
-
-def retimed(unit: Unit, found: PartNow, uuid: UUID, entry: UUID, ended_at: datetime) -> Recorded:
-    """Put the time of an entry right by a new one; both stay in the log.
-
-    Raises: Refused: an entry that has no time of its own on this part, or a time that cannot be.
-    """
-    if before := same_press(unit, uuid, "retime", found.row, {"entry": entry, "ended_at": ended_at}):
-        return before
-    row = entry_to_retime(unit, found, entry)
-    check_time(unit, ended_at)
-    batch = getattr(row.entry.payload, "batch", None)
-    payload = RetimePayload(entry=entry, ended_at=ended_at.astimezone(UTC), batch=batch)
-    zones = frozenset(t.zone for t in row.entry.targets if t.zone) & {z.uuid for z in found.row.live_zones}
-    return write_on_part(unit, found.row, payload, Press(uuid, None, zones))
-
-
-def entry_to_retime(unit: Unit, found: PartNow, entry: UUID) -> Recorded:
-    """Return an entry whose time can be put right, as it stands. Raises Refused."""
-    rows = unvoided(log.of_part(unit.session, found.part.uuid))
-    arrival = next((r for r in rows if r.entry.payload.kind == "move"), None)
-    row = next((r for r in rows if r.entry.uuid == entry and isinstance(r.entry.payload, _TIMED)), None)
-    if row is None or row is arrival:
-        raise Refused("This entry has no time to put right: load the page again.", status=409)
-    return row
 
 
 def new_id() -> UUID:

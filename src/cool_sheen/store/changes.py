@@ -24,16 +24,22 @@ from cool_sheen.store.models import (
     Zone,
 )
 
-AIR, BATCHES, LESSONS, SHELF = "air", "batches", "lessons", "shelf"
+AIR, BATCHES, LESSONS, NOTES, SHELF = "air", "batches", "lessons", "notes", "shelf"
 ANYTHING = "anything"  # whatever is written counts as one of these, too
 _BY_TABLE: dict[type, str] = {
     Shop: AIR, Space: AIR, SpaceAsItWas: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
 }  # fmt: skip
 _BY_KIND: dict[str, tuple[str, ...]] = {
-    "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES),
+    "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES, NOTES),
     "retime": (LESSONS, BATCHES),
+    "amend": (LESSONS, BATCHES, NOTES), "next_time": (NOTES,),
     **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
 }  # fmt: skip
+# What a part's touch tests teach hangs on: its coats, their films and tests, where it stood, and what it saw.
+_TEACHES = frozenset(
+    {"coat", "touch_test", "film_reading", "bake", "move", "climate_reading", "void", "retime", "amend"}
+)
+_TAUGHT = "parts whose tests teach anew"
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
 _WROTE = "wrote"
 
@@ -41,6 +47,12 @@ _WROTE = "wrote"
 def parts_touched(session: Session) -> set[UUID]:
     """Return the parts that this session wrote about and that are not settled yet."""
     found: set[UUID] = session.info.setdefault(_PARTS, set())
+    return found
+
+
+def parts_taught(session: Session) -> set[UUID]:
+    """Return the parts of which this session wrote what bears on the lessons of their touch tests."""
+    found: set[UUID] = session.info.setdefault(_TAUGHT, set())
     return found
 
 
@@ -92,7 +104,10 @@ def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     for row in rows:
         if isinstance(row, LogEntry):
             names.update(_BY_KIND.get(row.kind, ()))
-            parts_touched(session).update(t.part_uuid for t in row.targets if t.part_uuid)
+            about = {t.part_uuid for t in row.targets if t.part_uuid}
+            parts_touched(session).update(about)
+            if row.kind in _TEACHES:
+                parts_taught(session).update(about)
             batches_touched(session).update(_batches_of(row))
     _count_part_changes(session, [row for row in rows if isinstance(row, Part | Zone | Face)])
     session.info.setdefault("to bump", set()).update(names)
@@ -114,6 +129,7 @@ def _count_part_changes(session: Session, rows: list[Any]) -> None:
     """Whatever is written to a part, a zone or a face counts as a change of its part: what was worked out is stale."""
     touched = {row.uuid if isinstance(row, Part) else row.part_uuid for row in rows}
     parts_touched(session).update(touched)
+    parts_taught(session).update(touched)
     with session.no_autoflush:
         for uuid in touched:
             part = session.get(Part, uuid)

@@ -120,9 +120,10 @@ def _read_all(session: Session, *where: ColumnElement[bool], newest: int | None 
     return [_recorded(row, tuple(about.get(row.seq, ()))) for row in rows]
 
 
-def of_part(session: Session, part: UUID) -> list[Recorded]:
-    """Return every entry about a part, in sequence."""
-    return _read_all(session, LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part)))
+def of_part(session: Session, part: UUID, since: int = 0) -> list[Recorded]:
+    """Return every entry about a part after a sequence number, in sequence."""
+    mine = select(LogTarget.seq).where(LogTarget.part_uuid == part, LogTarget.seq > since)
+    return _read_all(session, LogEntry.seq.in_(mine))
 
 
 def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, most: int) -> list[Recorded]:
@@ -146,10 +147,10 @@ def voids_of_part(session: Session, part: UUID) -> list[Recorded]:
     return _read_all(session, about, LogEntry.voids.is_not(None))
 
 
-def retimes_of_part(session: Session, part: UUID) -> list[Recorded]:
-    """Return what put times of a part's entries right, and what took such a word back, in sequence."""
+def corrections_of_part(session: Session, part: UUID) -> list[Recorded]:
+    """Return what put a part's entries right, and what took such a word back, in sequence."""
     about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
-    rows = _read_all(session, about, LogEntry.kind == "retime")
+    rows = _read_all(session, about, LogEntry.kind.in_(["retime", "amend"]))
     return rows and [*rows, *voids_of_part(session, part)]
 
 

@@ -125,6 +125,7 @@ class Part(Base):
     lands_pct: Mapped[float | None] = mapped_column(default=None)  # its own share of the paint that lands on it
     away: Mapped[str] = mapped_column(default="")  # aside, archived, deleted
     away_at: Mapped[datetime | None] = mapped_column(default=None)
+    kind: Mapped[str] = mapped_column(default="")  # what kind of thing it is, in the shop's own word
     changes: Mapped[int] = mapped_column(default=0)  # counts what is changed on it, its zones and its faces
     # Deferred: a page that knows a part's plan by its changes does not read them.
     system: Mapped[dict[str, Any]] = mapped_column(deferred=True)
@@ -173,6 +174,26 @@ class Zone(Base):
     old_finish: Mapped[str] = mapped_column(default="none")
     old_state: Mapped[str] = mapped_column(default="unknown")
     word_of_another: Mapped[bool] = mapped_column(default=False)
+    turn: Mapped[int | None] = mapped_column(default=None)  # its place in the order of pieces; by rule when None
+    shuts: Mapped[bool] = mapped_column(default=False)  # a hidden face that is shut away, or moved to reach others
+
+
+class Photo(Base):
+    """A photo of a part: its file lies beside the database. It is no part of the log, and can be erased."""
+
+    __tablename__ = "photo"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
+    zones: Mapped[list[Any]] = mapped_column(default=list)  # which it shows; all when empty
+    stage: Mapped[str]
+    words: Mapped[str] = mapped_column(default="")
+    taken_at: Mapped[datetime]
+    recorded_at: Mapped[datetime]
+    person: Mapped[str] = mapped_column(default="")
+    content_hash: Mapped[str] = mapped_column(String(64), index=True)  # nothing once it is erased
+    width: Mapped[int]
+    height: Mapped[int]
+    erased_at: Mapped[datetime | None] = mapped_column(default=None)
 
 
 class ShelfSheet(Base):

@@ -13,6 +13,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/parts/[^/]+/survey", "survey-know-what-is-underneath"),
     (r"/parts/[^/]+/system", "systems-build-the-stack-on-it"),
     (r"/parts/[^/]+/(inspect|mishap)", "inspect-mend-and-read-the-film"),
+    (r"/parts/[^/]+/(pieces|photos|story)|/next-time", "pieces-photos-notes-and-the-story"),
     (r"/parts/", "a-part"),
     (r"/jobs|/projects", "jobs"),
     (r"/plan", "plan"),

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
+from cool_sheen.service import next_time
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Unit
 from cool_sheen.web.templating import Pages
@@ -41,7 +42,8 @@ def card_of(unit: Unit, pages: Pages, found: PartNow) -> Card:
     """Return the card of a part for this minute, made when nobody has asked for it yet."""
     shop = unit.the_shop
     minute = unit.now.replace(second=0, microsecond=0)
-    key = ("card", found.mark, minute, shop.units, shop.time_zone, found.part.name, found.space.name, found.comes_after)
+    said = (found.part.name, found.space.name, found.comes_after, next_time.number(unit))
+    key = ("card", found.mark, minute, shop.units, shop.time_zone, said)
     made: Card = unit.kept.get(key, lambda: _draw(unit, pages, found), lambda card: 1_000 + 2 * len(card.html))
     return made
 

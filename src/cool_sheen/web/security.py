@@ -24,6 +24,7 @@ CALCULATORS = tuple(
     for room in ("climate", "coatings", "drying", "film", "materials", "mixing", "planning", "sanding")
 )
 _SAFE = {"GET", "HEAD", "OPTIONS"}
+PHOTOS = "/photos"  # of a part
 UPLOADS = ("/weather/records", "/shelf/import")
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
 
@@ -49,7 +50,7 @@ class Doorkeeper:
             await self.app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        most = MOST_UPLOAD_BYTES if scope["path"].startswith(UPLOADS) else MOST_BYTES
+        most = MOST_UPLOAD_BYTES if scope["path"].startswith(UPLOADS) or scope["path"].endswith(PHOTOS) else MOST_BYTES
         refusal = self._refusal(scope, headers, most)
         if refusal is not None:
             for name, value in HEADERS.items():
@@ -71,7 +72,7 @@ class Doorkeeper:
                 return _say(scope, 403, "This request comes from another site.")
         length = headers.get("content-length", "0")
         if not (length.isascii() and length.isdigit()) or len(length) > 12 or int(length) > most:
-            return _say(scope, 413, f"More than {most / 1e6:.0f} MB was sent. Send less, in parts.")
+            return _say(scope, 413, f"More than {most / 1e6:.0f} MB was sent. Send less.")
         return None
 
 

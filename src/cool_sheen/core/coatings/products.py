@@ -21,6 +21,7 @@ from cool_sheen.core.coatings.sheet_fields import (
     Temperature,
     Text,
     TouchHow,
+    parted,
 )
 from cool_sheen.core.coatings.systems import CoatKind
 from cool_sheen.core.drying.milestones import WORDS, DryingData, Milestone, Mode
@@ -163,7 +164,7 @@ class HeatStage(Strict):
     @property
     def to_tick(self) -> tuple[str, ...]:
         """What is ticked when it is logged."""
-        return tuple(p.strip() for p in (self.prompts or "").split(";") if p.strip())
+        return parted(self.prompts)
 
 
 class AerosolData(Strict):
@@ -211,6 +212,7 @@ class Product(Strict):
     past_window: Literal["fresh", "pad"] = "fresh"  # what one that is never sanded gets when its window has closed
     ready_tests: Annotated[tuple[TouchHow, ...], Field(max_length=4)] = ()  # all of them, before the next coat
     first_coat: Text = "a first coat that looks thin is often right"
+    prompts: Text | None = None  # parted by semicolons: each is ticked when a coat is logged
     cautions: tuple[Key, ...] = ()
 
     @model_validator(mode="after")
@@ -282,6 +284,11 @@ class Product(Strict):
         exponent = 0.0 if said.after is not None and said.film_um is None else self.film_exponent
         energy = said.activation_kj_per_mol
         return Milestone(said.name, said.mode, said.ref_minutes, energy, film, build, exponent)
+
+    @property
+    def to_tick(self) -> tuple[str, ...]:
+        """What is seen to with each coat."""
+        return parted(self.prompts)
 
     @property
     def keyed_by(self) -> tuple[str, ...]:

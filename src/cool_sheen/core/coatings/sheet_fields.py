@@ -37,3 +37,8 @@ class Caution(Strict):
 
 
 SAFETY_FOOTING = "The safety data sheet, local codes and licensed practice decide."
+
+
+def parted(text: str | None) -> tuple[str, ...]:
+    """Return what is to be seen to, out of words that are parted by semicolons."""
+    return tuple(piece.strip() for piece in (text or "").split(";") if piece.strip())

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 
 from cool_sheen.core.coatings.families import Role
-from cool_sheen.core.coatings.sheet_fields import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text
+from cool_sheen.core.coatings.sheet_fields import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text, parted
 from cool_sheen.core.units import Micron
 
 CoatKind = Literal["stripe", "mist", "full", "drop", "cover"]
@@ -68,8 +68,8 @@ class Task(Strict):
 
     ``id`` is the name that the log knows it by; empty: by its place. ``after`` is the milestone of the film below that
     it waits for, ``wait_minutes`` how long it waits on top of what was done before it, ``words`` why, or what is done.
-    ``holds`` says that nothing follows before it was passed. Sanding between coats that says no ``removal_um`` is a
-    scuff: it takes the gloss.
+    ``holds`` says that nothing follows before it was passed; ``prompts``, parted by semicolons, are ticked with it.
+    Sanding between coats that says no ``removal_um`` is a scuff: it takes the gloss.
     """
 
     id: TaskName | Literal[""] = ""
@@ -84,6 +84,7 @@ class Task(Strict):
     wait_minutes: Annotated[float, Field(gt=0, le=60_480, allow_inf_nan=False)] | None = None
     words: Annotated[str, Field(max_length=200)] = ""
     holds: bool = False
+    prompts: Annotated[str, Field(max_length=400)] = ""
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
@@ -94,6 +95,11 @@ class Task(Strict):
         if self.kind == "own" and not self.words.strip():
             raise ValueError("a step of your own says what is done")
         return self
+
+    @property
+    def to_tick(self) -> tuple[str, ...]:
+        """What is seen to with it."""
+        return parted(self.prompts)
 
     @model_serializer(mode="wrap")
     def _short(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from uuid import UUID
 
 from cool_sheen.core.log.cups import BatchEndPayload, BatchPayload, PourPayload, ViscosityPayload
-from cool_sheen.core.log.entries import CoatPayload, Entry, Recorded, StampPayload
+from cool_sheen.core.log.entries import CoatPayload, Entry, NotePayload, Recorded, StampPayload
 from cool_sheen.core.log.standing import unvoided
 from cool_sheen.core.mixing.pours import PourTarget, targets
 from cool_sheen.core.mixing.ratios import Batch, Share, poured_batch
@@ -40,6 +40,7 @@ class BatchState:
     goes: str = ""
     alone: bool = False
     end_entry: UUID | None = None
+    notes: list[tuple[datetime, str, str]] = field(default_factory=list)  # when, what, by whom
 
     @property
     def teaches(self) -> bool:
@@ -123,6 +124,8 @@ def _add(state: BatchState, entry: Entry) -> None:
         state.stamps.setdefault(payload.gate, entry.occurred_at)
     elif isinstance(payload, ViscosityPayload):
         state.viscosity.append((entry.occurred_at, payload))
+    elif isinstance(payload, NotePayload):
+        state.notes.append((entry.occurred_at, payload.text, entry.person))
     elif isinstance(payload, CoatPayload):
         state.coats.append(entry)
     elif isinstance(payload, BatchEndPayload):

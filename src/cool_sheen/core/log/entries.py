@@ -18,8 +18,11 @@ from cool_sheen.core.coatings.sheet_fields import Share, Strict, TouchHow
 from cool_sheen.core.coatings.systems import CoatKind, StepKind
 from cool_sheen.core.log.cups import BatchEndPayload, BatchPayload, PourPayload, ViscosityPayload
 from cool_sheen.core.log.looked import AcceptPayload, FilmReadingPayload, JudgementPayload, MarkPayload, MishapPayload
+from cool_sheen.core.log.next_time import NextTimePayload
 from cool_sheen.core.log.said import Amount, Blended, Grown, LongText, ShortText
 from cool_sheen.core.survey.below import StripDepth
+
+SeenTo = Annotated[tuple[ShortText, ...], Field(max_length=12)]  # what was asked to be seen to with a step
 
 
 class Promise(Strict):
@@ -51,6 +54,11 @@ class CoatPayload(Blended):
     gun: dict[ShortText, ShortText] | None = None
     litres: Amount | None = None
     promised: Promise | None = None
+    ticked: SeenTo = ()
+    unticked: SeenTo = ()
+    paused_min: Amount | None = None  # between start and end, when it was worked piece by piece
+
+    _GROWN: ClassVar[tuple[str, ...]] = (*Blended._GROWN, "ticked", "unticked", "paused_min")
 
     @property
     def film_um(self) -> float:
@@ -72,7 +80,7 @@ class SandPayload(Grown):
     ``ticked`` is what was seen to before the next rung: rinsed, no drag left, guide coat gone.
     """
 
-    _GROWN: ClassVar[tuple[str, ...]] = ("shows", "ticked")
+    _GROWN: ClassVar[tuple[str, ...]] = ("shows", "ticked", "unticked")
 
     kind: Literal["sand"] = "sand"
     layer_id: ShortText | None = None
@@ -84,7 +92,8 @@ class SandPayload(Grown):
     measured: bool = False
     break_through: ShortText | None = None
     shows: ShortText = ""
-    ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
+    ticked: SeenTo = ()
+    unticked: SeenTo = ()
 
 
 class StepPayload(Grown):
@@ -94,11 +103,12 @@ class StepPayload(Grown):
     minutes: Amount | None = None
     metal_temp_c: Annotated[float, Field(ge=-50, le=1200, allow_inf_nan=False)] | None = None
     note: LongText | None = None
-    ticked: Annotated[tuple[ShortText, ...], Field(max_length=12)] = ()
+    ticked: SeenTo = ()
+    unticked: SeenTo = ()
     stripped: StripDepth = ""  # how deep, where the step is a strip; empty: as the survey says of each zone
     not_passed: bool = False  # it was looked at, and did not pass: the step stays owed
 
-    _GROWN: ClassVar[tuple[str, ...]] = ("ticked", "stripped", "not_passed")
+    _GROWN: ClassVar[tuple[str, ...]] = ("ticked", "unticked", "stripped", "not_passed")
 
 
 class TouchTestPayload(Grown):
@@ -147,8 +157,15 @@ class VoidPayload(Strict):
     kind: Literal["void"] = "void"
 
 
+class BeginPayload(Strict):
+    """Work on a piece begins, or goes on after a pause: a zone of the coat in hand."""
+
+    kind: Literal["begin"] = "begin"
+    layer_id: ShortText
+
+
 class PausePayload(Strict):
-    """Work on these targets rests."""
+    """Work on these targets rests, until it is begun again."""
 
     kind: Literal["pause"] = "pause"
     until: AwareDatetime | None = None
@@ -258,18 +275,53 @@ class RetimePayload(Grown):
     batch: UUID | None = None
 
 
-class NotePayload(Strict):
-    """Words."""
+class NotePayload(Grown):
+    """Words about a part, some of its zones, or a batch."""
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("batch",)
 
     kind: Literal["note"] = "note"
     text: Annotated[str, Field(min_length=1, max_length=4000)]
+    batch: UUID | None = None
+
+
+# What an entry may be put right to: work, tests, readings and words; what is about a cup is corrected at the cup.
+Amendable = Annotated[
+    CoatPayload
+    | SandPayload
+    | StepPayload
+    | TouchTestPayload
+    | FilmReadingPayload
+    | MarkPayload
+    | NotePayload
+    | NextTimePayload,
+    Field(discriminator="kind"),
+]
+
+
+class AmendPayload(Grown):
+    """Another entry is put right: from now on it says this, on these zones (as before when empty), and ended then.
+
+    Its place in the log and its name stay: touch tests and readings of a coat stay with it. ``batch`` is that of the
+    entry, where it has one; ``keeps_step`` says whether it still is the work of the plan that it was logged as.
+    """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("batch",)
+
+    kind: Literal["amend"] = "amend"
+    entry: UUID
+    says: Amendable
+    zones: Annotated[tuple[UUID, ...], Field(max_length=200)] = ()
+    ended_at: AwareDatetime | None = None
+    keeps_step: bool = True
+    batch: UUID | None = None
 
 
 Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
-    | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload | DoorPayload
-    | DefectPayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
-    | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | RetimePayload
+    | BeginPayload | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload
+    | DoorPayload | DefectPayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
+    | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | NextTimePayload | RetimePayload | AmendPayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),
 ]  # fmt: skip
@@ -337,7 +389,3 @@ class Recorded(Strict):
     seq: int
     recorded_at: datetime
     entry: Entry
-
-    def ended_at(self, at: datetime) -> "Recorded":
-        """Return it as it stands when its time is put right."""
-        return self.model_copy(update={"entry": self.entry.model_copy(update={"occurred_at": at})})

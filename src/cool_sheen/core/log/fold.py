@@ -11,6 +11,7 @@ from cool_sheen.core.drying.heat import Bake
 from cool_sheen.core.film.build import Build, dry_film
 from cool_sheen.core.log.breaks import sanded_through
 from cool_sheen.core.log.entries import (
+    BeginPayload,
     CheckPayload,
     ClaimPayload,
     ClimateReadingPayload,
@@ -18,6 +19,7 @@ from cool_sheen.core.log.entries import (
     Entry,
     MovePayload,
     OverridePayload,
+    PausePayload,
     Recorded,
     SandPayload,
     SkipPayload,
@@ -26,6 +28,7 @@ from cool_sheen.core.log.entries import (
     TouchTestPayload,
 )
 from cool_sheen.core.log.history import (
+    Begun,
     Claim,
     Heated,
     History,
@@ -191,6 +194,16 @@ def _put_film_reading(said: FilmReadingPayload, history: History, entry: Entry, 
     ledger = {zone: history.builds[zone].total_um for zone in zones}
     read = FilmRead(entry.uuid, entry.occurred_at, said, frozenset(zones), history.places, ledger)
     history.readings[entry.uuid] = read
+
+
+@_put.register
+def _put_begin(said: BeginPayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.begun.append(Begun(entry.uuid, entry.occurred_at, said.layer_id, frozenset(zones), history.places))
+
+
+@_put.register
+def _put_pause(said: PausePayload, history: History, entry: Entry, zones: list[UUID]) -> None:
+    history.begun.append(Begun(entry.uuid, entry.occurred_at, "", frozenset(zones), history.places))
 
 
 @_put.register

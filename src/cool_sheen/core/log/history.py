@@ -75,6 +75,33 @@ class Skip:
 
 
 @dataclass(frozen=True, slots=True)
+class Begun:
+    """Work on a piece began, or went on; or, without a layer, it rests since."""
+
+    uuid: UUID
+    at: datetime
+    layer_id: str
+    zones: Zones
+    place: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class InHand:
+    """A piece that was begun and is not done: since when, for how long it rested, and since when it rests. [min]"""
+
+    zones: Zones
+    layer_id: str
+    since: datetime
+    paused_min: float = 0.0
+    rests_since: datetime | None = None
+
+    def rested_min(self, until: datetime) -> float:
+        """For how long it has rested up to an instant. [min]"""
+        now = (until - self.rests_since).total_seconds() / 60 if self.rests_since else 0.0
+        return self.paused_min + max(0.0, now)
+
+
+@dataclass(frozen=True, slots=True)
 class Heated:
     """A bake of some zones."""
 
@@ -187,6 +214,7 @@ class History:
     mishaps: list[Mishap] = field(default_factory=list)
     soiled: list[Work] = field(default_factory=list)  # wipes after which the cloth was not clean
     judged: list[Judged] = field(default_factory=list)
+    begun: list[Begun] = field(default_factory=list)
     measured: Measured = field(default_factory=Measured)
     places: int = 0
 
@@ -214,6 +242,31 @@ class History:
         """
         last = max((c.place for c in self.coats if zone in c.zones), default=-1)
         return [m for m in self.marks.values() if zone in m.open_on and (m.place < last) is coated]
+
+    def in_hand(self, zone: UUID | None = None) -> InHand | None:
+        """Return the piece that was begun last and got no coat since; None where nothing is in hand.
+
+        Args:
+            zone: A piece that is asked for, whether another one was begun since or not; any when None.
+        """
+        starts = [b for b in self.begun if b.layer_id and (zone is None or zone in b.zones)]
+        if not starts:
+            return None
+        last = starts[-1]
+        mine = [b for b in self.begun if b.zones & last.zones]
+        before = [c.place for c in self.coats if c.zones & last.zones]
+        since = max(before, default=-1)
+        if since > last.place:
+            return None
+        run = [b for b in mine if b.place > since]
+        first = next(b for b in run if b.layer_id)
+        paused, rests = 0.0, None
+        for b in run[run.index(first) + 1 :]:
+            if not b.layer_id:
+                rests = rests or b.at
+            elif rests is not None:
+                paused, rests = paused + max(0.0, (b.at - rests).total_seconds() / 60), None
+        return InHand(last.zones, last.layer_id, first.at, paused, rests)
 
     def wiped_in_vain(self, zones: Zones) -> int:
         """How often some zones were wiped since their last sanding or coat, and the white cloth was not clean."""

@@ -34,11 +34,14 @@ BECAUSE_WORDS: dict[str, str] = {
 }  # fmt: skip
 
 
-class MarkPayload(Strict):
+class MarkPayload(Grown):
     """A place that was marked at a look over a zone: what is there, and where, in words and on the zone's outline.
 
-    ``defect`` is a key of the defect table; ``x`` and ``y`` are shares of the outline, from its upper left corner.
+    ``defect`` is a key of the defect table; ``x`` and ``y`` are shares of the outline, from its upper left corner: that
+    of ``photo``, where it was put on one.
     """
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("photo",)
 
     kind: Literal["mark"] = "mark"
     what: MarkWhat
@@ -46,6 +49,7 @@ class MarkPayload(Strict):
     where: ShortText = ""
     x: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
     y: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] | None = None
+    photo: UUID | None = None
 
 
 class AcceptPayload(Strict):

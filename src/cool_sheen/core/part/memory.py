@@ -47,7 +47,7 @@ class Memory:
         self.settings = {z.uuid: z.setting for z in situation.zones}
         self.done = last_done(situation.history, situation.zones, situation.now)
         self.waits: dict[UUID, Held] = {}
-        self.up = _side_up(situation, self.settings)
+        self.up = side_up(situation, self.settings)
         self.coats = [(c.payload.coating, situation.day.day_of(c.ended_at), c.zones) for c in situation.history.coats]
         self.hashes = {p.content_hash: p.key for p in situation.products.values()}
         self.hashes |= {c.product.content_hash: c.product.key for f in situation.films for c in f.clocks}
@@ -193,7 +193,7 @@ class Memory:
         self.hashes[product.content_hash] = product.key
 
 
-def _side_up(situation: Situation, settings: dict[UUID, int]) -> int | None:
+def side_up(situation: Situation, settings: dict[UUID, int]) -> int | None:
     """Which setting-up the part is in: that of its last coat, unless it was turned since; None before the first."""
     numbers = sorted(set(settings.values()))
     if len(numbers) < 2:

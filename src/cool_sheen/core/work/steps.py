@@ -33,7 +33,7 @@ class _Step:
     ``wait_minutes`` is how long it waits on top of what was done before it, ``why`` in whose words; ``holds`` says that
     nothing follows before it was passed. ``round`` numbers the rounds of a layer that ends when a look finds nothing;
     ``mends`` is the entry that asked for it, where it is no step of the system; ``apart`` says that zones which do not
-    get it go on without waiting for it.
+    get it go on without waiting for it. ``to_tick`` is what is seen to with it.
     """
 
     id: str
@@ -48,6 +48,7 @@ class _Step:
     round: int = 0
     mends: UUID | None = None
     apart: bool = False
+    to_tick: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,7 +83,6 @@ class HeatStep(_Step):
     metal_temp_c: Celsius | None = None
     hold_minutes: Minutes | None = None
     winter_hold_minutes: Minutes | None = None
-    to_tick: tuple[str, ...] = ()
 
     def hold(self, *, winter: bool) -> Minutes | None:
         """How long it is held in a season; None where nobody says. [min] Source: docs/trade.md, Heat."""
@@ -112,7 +112,8 @@ def steps_of(system: System, zones: Sequence[ZoneFacts], products: Mapping[str, 
             in turn, as the system says; the turns between depend on which side is up, so that the plan puts them in.
         products: The sheets, by key: a heat stage goes by that of the layer below it; by the system without them.
     """
-    part, sheets = _PartZones(zones), products or {}
+    sheets = products or {}
+    part = _PartZones(zones, sheets)
     stages = {la.id: iter(sheets[la.product].heat_stages if la.product in sheets else ()) for la in system.used}
     top = system.used[-1]
     made = (_task(t, _Spot(f"prepare:{name}", part.zones)) for name, t in named_tasks("prepare", system.prepare))
@@ -128,11 +129,16 @@ def steps_of(system: System, zones: Sequence[ZoneFacts], products: Mapping[str, 
 class _PartZones:
     """The zones of a part by the setting-up in which they are coated."""
 
-    def __init__(self, zones: Sequence[ZoneFacts]) -> None:
+    def __init__(self, zones: Sequence[ZoneFacts], sheets: Mapping[str, Product]) -> None:
         self.zones = zones
+        self.sheets = sheets
         self.all = frozenset(z.uuid for z in zones)
         self.area_m2 = sum(z.area_m2 for z in zones)
         self.settings = sorted({z.setting for z in zones})
+
+    def asked_of(self, layer: Layer) -> tuple[str, ...]:
+        """Return what the sheet of a layer asks to be seen to with each coat."""
+        return self.sheets[layer.product].to_tick if layer.product in self.sheets else ()
 
     def taking(self, coat: Coat, setting: int) -> list[ZoneFacts]:
         """Return the zones of a setting that take a coat."""
@@ -183,6 +189,7 @@ def _task(task: Task, spot: _Spot) -> Step:
         "wait_minutes": task.wait_minutes or 0.0,
         "why": task.words,
         "holds": task.holds,
+        "to_tick": task.to_tick,
     }
     label = task_label(task)
     if len(here) < len(spot.zones) and here:
@@ -264,6 +271,7 @@ def _coat_rounds(layer: Layer, part: _PartZones, setting: int) -> list[list[Step
             number=sum(c.counted for c in layer.coats[:number]),
             needs=tuple((z.uuid, had[z.uuid]) for z in zones),
             setting=setting,
+            to_tick=part.asked_of(layer),
         )
         rounds.append([*between, step])
     if rounds:
@@ -349,13 +357,12 @@ def _heat_step(task: Task, shared: dict[str, Any], after: str, stage: HeatStage 
             f"{label} to {metal:g} °C metal, hold {hold or 0:g} min{f', in winter {winter:g} min' if winter else ''}"
         )
     return HeatStep(
-        **shared,
+        **{**shared, "to_tick": (*shared["to_tick"], *(stage.to_tick if stage else ()))},
         label=label,
         after=after,
         metal_temp_c=metal,
         hold_minutes=hold,
         winter_hold_minutes=winter,
-        to_tick=stage.to_tick if stage else (),
     )
 
 

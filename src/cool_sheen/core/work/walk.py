@@ -7,7 +7,7 @@ from enum import StrEnum
 from uuid import UUID
 
 from cool_sheen.core.log.history import History, LaidCoat, Skip, Work
-from cool_sheen.core.log.looks import Look, Mishap
+from cool_sheen.core.log.looks import Judged, Look, Mark, Mishap
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, is_look
 
 
@@ -22,7 +22,8 @@ class Stand(StrEnum):
 
 def walk(zone: UUID, steps: Sequence[Step], history: History, until: float = math.inf) -> "Walk":
     """Read what was done to a zone against its steps, up to a place in the fold."""
-    walked = Walk({n: step for n, step in enumerate(steps) if zone in step.zones})
+    mine = {n: step for n, step in enumerate(steps) if zone in step.zones}
+    walked = Walk(mine, _asked_since(mine, history))
     happened: list[LaidCoat | Work | Skip | Look | Mishap] = [
         x
         for seen in (history.coats, history.works, history.skips, history.looks, history.mishaps)
@@ -43,11 +44,24 @@ def walk(zone: UUID, steps: Sequence[Step], history: History, until: float = mat
     return walked
 
 
+def _asked_since(mine: Mapping[int, Step], history: History) -> dict[int, int]:
+    """When in the fold each step that mends was asked for: by a mishap, a break, a judgement or a mark."""
+    wanted = {step.mends for step in mine.values() if step.mends}
+    if not wanted:
+        return {}
+    asking: tuple[Mishap | Judged | Mark | Work, ...] = (
+        *history.mishaps, *history.judged, *history.marks.values(), *history.works
+    )  # fmt: skip
+    places = {x.uuid: x.place for x in asking if x.uuid in wanted}
+    return {n: places[step.mends] for n, step in mine.items() if step.mends in places}
+
+
 class Walk:
     """The steps of one zone, and how each stands by what was read so far."""
 
-    def __init__(self, mine: Mapping[int, Step]) -> None:
+    def __init__(self, mine: Mapping[int, Step], since: Mapping[int, int] | None = None) -> None:
         self.mine = mine
+        self.since = since or {}  # what mends is done by what came after it was asked for, unless it names it
         self.names = {step.id: n for n, step in mine.items()}
         self.stands = dict.fromkeys(mine, Stand.OWED)
         self.covered = -1  # the place of the highest coat that is on
@@ -68,16 +82,20 @@ class Walk:
             self.covered = max(self.covered, place)
 
     def _serves(self, laid: LaidCoat, of_layer: Mapping[int, CoatStep]) -> int | None:
-        free = {n: s for n, s in of_layer.items() if self.stands[n] is Stand.OWED}
+        free = {n: s for n, s in of_layer.items() if self.stands[n] is Stand.OWED and self._after(n, laid.place)}
         if laid.payload.counts:  # counting coats are counted, whatever they were called; one too many mends
             counted = [n for n, s in free.items() if s.coat.counted] or [n for n, s in free.items() if s.mends]
             return min(counted, default=None)
         named = self.names.get(laid.planned_step or "")
-        if named in free:
+        if named is not None and named in of_layer and self.stands[named] is Stand.OWED:
             return named
         return min(
             (n for n, s in free.items() if not s.coat.counted and s.coat.kind == laid.payload.coat_kind), default=None
         )
+
+    def _after(self, step: int, place: int) -> bool:
+        """Whether something came after a step was asked for; those of the system always were."""
+        return place > self.since.get(step, -1)
 
     def work(self, done: Work) -> None:
         """Work ticks off the step that it was done for, else one of its kind and grit between the coats around it."""
@@ -86,7 +104,7 @@ class Walk:
             coats = [n for n, s in self.mine.items() if isinstance(s, CoatStep) and n > self.covered]
             to_come = min((n for n in coats if self.stands[n] is Stand.OWED), default=math.inf)
             fits = (n for n, s in self.mine.items() if self.covered < n < to_come and _is(s, done))
-            place = next((n for n in fits if self.stands[n] is Stand.OWED), None)
+            place = next((n for n in fits if self.stands[n] is Stand.OWED and self._after(n, done.place)), None)
         self._waited(place, done.at)
         if place is not None:
             self.stands[place] = Stand.DONE

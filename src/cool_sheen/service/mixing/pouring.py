@@ -7,7 +7,7 @@ from uuid import UUID, uuid5
 
 from cool_sheen.core.log.batches import LEFT_OUT, BatchState
 from cool_sheen.core.log.cups import BatchEndPayload, BatchLine, BatchPayload, BatchUse, PourPayload, ViscosityPayload
-from cool_sheen.core.log.entries import Recorded, StampPayload, Target, VoidPayload
+from cool_sheen.core.log.entries import NotePayload, Recorded, StampPayload, Target, VoidPayload
 from cool_sheen.core.log.said import blended
 from cool_sheen.core.materials.yields import doubt
 from cool_sheen.core.mixing.order import GATES, Stage, stages
@@ -278,6 +278,16 @@ def note_viscosity(unit: Unit, uuid: UUID, press: UUID, seconds: float, by: str)
     _is_open(state)
     payload = ViscosityPayload(batch=uuid, seconds=seconds, by=by or "cup")
     return journal.write(unit, _about(unit, state), payload, journal.Press(press))
+
+
+def note(unit: Unit, uuid: UUID, press: UUID, text: str) -> Recorded:
+    """Write words about a batch; they stand with its parts, too. Raises Refused: nothing was written."""
+    state = find(unit, uuid).state
+    if before := journal.pressed_before(unit, press):
+        return before
+    if not text:
+        raise Refused("Nothing was written.", {"text": "Write what is to be remembered."})
+    return journal.write(unit, _about(unit, state), NotePayload(text=text, batch=uuid), journal.Press(press))
 
 
 def take_back(unit: Unit, uuid: UUID, press: UUID, entry: UUID) -> Recorded:

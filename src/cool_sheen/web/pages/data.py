@@ -1,9 +1,15 @@
 """The shop's data: where they are, their copies, and a copy now."""
 
+from pathlib import Path
+from tempfile import NamedTemporaryFile
+from zipfile import ZIP_STORED, ZipFile
+
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
+from starlette.background import BackgroundTask
 
 from cool_sheen.service import keeping
+from cool_sheen.store import photos
 from cool_sheen.store.copies import DAILY, KEEPS
 from cool_sheen.store.troubles import Trouble
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
@@ -72,6 +78,18 @@ def heard(workshop: WorkshopDep, form: FormDep) -> Response:
     """Take a notice away that was read."""
     workshop.noticed.pop(str(form.get("notice", "")), None)
     return RedirectResponse("/", 303)
+
+
+@router.get("/photos.zip")
+def all_photos(workshop: WorkshopDep) -> Response:
+    """Give every photo out, in one file: as each is kept, in folders as they lie beside the shop's file."""
+    folder = keeping.file_of(workshop)
+    out = NamedTemporaryFile(suffix=".zip", delete=False)  # noqa: SIM115 - it is sent after this, and deleted then
+    with out, ZipFile(out, "w", ZIP_STORED) as packed:
+        for path in photos.all_of(folder):
+            packed.write(path, f"{photos.folder_of(folder).name}/{path.parent.name}/{path.name}")
+    gone = BackgroundTask(Path(out.name).unlink, missing_ok=True)
+    return FileResponse(out.name, media_type="application/zip", filename="cool-sheen-photos.zip", background=gone)
 
 
 @router.get("/copies/{name}")

@@ -1,5 +1,6 @@
 """Inspect: a part looked over zone by zone, marks on its outline, what passes and what is accepted."""
 
+import re
 from functools import partial
 from typing import Any
 from uuid import UUID
@@ -9,24 +10,26 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import ValidationError
 
 from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS, AcceptPayload, MarkPayload
-from cool_sheen.service import looks
+from cool_sheen.service import looks, photos
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.unit import Asking, Refused, Unit, units_of
 from cool_sheen.service.work import new_id
+from cool_sheen.store.models import Photo
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 from cool_sheen.web.views import looking, outline
 
 router = APIRouter(prefix="/parts/{uuid}/inspect")
+_IS_ID = re.compile(r"[0-9a-f-]{36}")
 VERDICT_WORDS = (("passed", "Passes"), ("thin", "Thin"), ("not_passed", "Does not pass"), ("", "Not looked at"))
 
 
 @router.get("")
 def page(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show a part's outline with its marks, and the look that is owed; ``accept`` and ``zone`` open their forms."""
-    asked = {name: request.query_params.get(name, "") for name in ("accept", "zone")}
+    asked = {name: request.query_params.get(name, "") for name in ("accept", "zone", "photo")}
     return _show(request, unit, pages, uuid, Typed({**asked, "mark": asked["accept"]}, shop.units))
 
 
@@ -45,6 +48,8 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
         {setting: " and ".join(names) for setting, names in faces.items()},
     )
     readings = looking.reading_rows(found, unit.the_shop.units)
+    there = photos.of_part(unit, uuid)
+    chosen = next((p for p in there if str(p.uuid) == typed.values.get("photo")), None)
     return pages.show(
         request,
         unit,
@@ -53,6 +58,8 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
         found=found,
         typed=typed,
         outlines=[("wide", drawn(outline.WIDE)), ("narrow", drawn(outline.NARROW))],
+        photos=there,
+        on_photo=_on_photo(chosen, marks) if chosen else None,
         marks=marks,
         zones=zones,
         step=looks.look_ahead(found),
@@ -71,6 +78,11 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
     )
 
 
+def _on_photo(photo: Photo, marks: list[looking.MarkRow]) -> outline.OnPhoto:
+    shown = [(row.number, row.mark, row.state) for row in marks]
+    return outline.on_photo(photo.uuid, photo.content_hash, (photo.width, photo.height), shown)
+
+
 def _post(
     request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: dict[str, Any], write: Any
 ) -> Response:
@@ -83,7 +95,9 @@ def _post(
     def show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int) -> Response:
         return _show(request, unit, pages, uuid, typed, status)
 
-    return changed(request, workshop, pages, form, do, f"/parts/{uuid}/inspect", show)
+    photo = str(form.get("photo", ""))
+    back = f"/parts/{uuid}/inspect{f'?photo={photo}' if _IS_ID.fullmatch(photo) else ''}"
+    return changed(request, workshop, pages, form, do, back, show)
 
 
 @router.post("/mark")
@@ -95,9 +109,12 @@ def mark(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         what, x, y = typed.text("what"), typed.number("x", 0, 1), typed.number("y", 0, 1)
         told = {"what": what, "defect": typed.text("defect") if what == "defect" else "", "x": x, "y": y}
         where = typed.text("where", most=120)
+        photo = typed.uuid("photo", "This photo is not there any more.") if typed.text("photo") else None
         typed.stop()
+        if photo is not None:
+            photos.find_photo(unit, uuid, photo)
         try:
-            said = MarkPayload.model_validate({**told, "where": where})
+            said = MarkPayload.model_validate({**told, "where": where, "photo": photo if x is not None else None})
         except ValidationError:
             raise Refused("What is it?", {"what": "Choose what it is from the list."}) from None
         looks.marked(unit, found, press, said, zone)

@@ -17,6 +17,7 @@ from cool_sheen.service.jobs import (
     add_part,
     add_project,
     find_project,
+    kinds_of_parts,
     project_choices,
     spaces_by_id,
     still_first,
@@ -176,6 +177,7 @@ def _form(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         systems=systems,
         project_choices=project_choices(unit),
         space_choices=[(s.uuid, s.name) for s in spaces_by_id(unit).values()],
+        kinds=kinds_of_parts(unit),
         substrate_choices=[(key, s.name) for key, s in unit.catalogue.substrates.items()],
         with_isocyanates={key for key, s in systems.items() if _hazardous(shelf, s)},
     )
@@ -219,9 +221,10 @@ def _make(unit: Unit, typed: Typed, shop: Shop | None) -> UUID:
         typed.notes["substrate"] = "Choose what the part is made of."
     if str(typed.values.get("system", "")) not in shelf_now(unit).systems:
         typed.notes["system"] = "Choose a system from the list."
+    kind = typed.text("kind", most=40)
     if typed.notes or area is None or space is None:
         raise Refused("Something is missing.", typed.notes)
     new_part = NewPart(
-        name=name, substrate=typed.text("substrate"), area_m2=area, space=space, system=typed.text("system")
+        name=name, substrate=typed.text("substrate"), area_m2=area, space=space, system=typed.text("system"), kind=kind
     )
     return add_part(unit, project or add_project(unit, project_name), new_part).uuid

@@ -6,6 +6,7 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.errors import CoreError
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
@@ -14,7 +15,8 @@ from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import find, yields
 from cool_sheen.service.mixing import left_over, pouring
-from cool_sheen.service.mixing.plan import Asked, Worked, waiting, work_out
+from cool_sheen.service.mixing.plan import Asked, Waiting, Worked, waiting, work_out
+from cool_sheen.service.next_time import Reminder, of_mix
 from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.shelf_now import shelf_now
@@ -107,8 +109,15 @@ def _worked(request: Request, unit: Unit, pages: PagesDep, shop: Shop, typed: Ty
         jars=_jars(unit, product.key),
         tins=_tins(unit, product.key),
         learned=yields(unit),
+        reminders=_reminders(unit, asked, queue, product),
         cautions=unit.catalogue.cautions_for(["mix"], [product]),
     )
+
+
+def _reminders(unit: Unit, asked: Asked | None, queue: list[Waiting], product: Product) -> list[Reminder]:
+    """The notes that come back when this is mixed for the parts that were chosen."""
+    wanted = set(asked.parts) if asked else set()
+    return of_mix(unit, product.key, [w.found for w in queue if w.found.part.uuid in wanted])
 
 
 def _tins(unit: Unit, product: str) -> list[tuple[str, str]]:
@@ -271,6 +280,18 @@ def viscosity(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesD
             typed.notes.setdefault("seconds", "Enter the seconds, such as 18.")
             raise Refused("Check what was entered.", typed.notes)
         pouring.note_viscosity(unit, uuid, press, seconds, typed.text("run_by", most=40))
+
+    return _did(request, workshop, pages, uuid, form, do)
+
+
+@router.post("/{uuid}/note")
+def note(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Write words about a batch."""
+
+    def do(unit: Unit, typed: Typed, press: UUID) -> None:
+        text = typed.text("text", most=2000)
+        typed.stop()
+        pouring.note(unit, uuid, press, text)
 
     return _did(request, workshop, pages, uuid, form, do)
 

@@ -12,8 +12,10 @@ from cool_sheen.core.drying.heat import air_cure_equivalent
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.inspection.comb import thin_and_heavy_um
 from cool_sheen.core.log.entries import SAND_METHOD_WORDS, SAND_TICKS
-from cool_sheen.core.work.steps import CoatStep
-from cool_sheen.service import heat, log_words, work
+from cool_sheen.core.log.next_time import MOMENT_WORDS
+from cool_sheen.core.units import amount
+from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.service import correcting, heat, log_words, next_time
 from cool_sheen.service.doubts import offer_of
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.learning import found_ready, in_such_air
@@ -49,7 +51,7 @@ def _to_retime(unit: Unit, shop: Shop, found: PartNow, entry: str) -> dict[str, 
     typed = Typed({"entry": entry})
     named = typed.uuid("entry", "There is no such entry.")
     typed.stop("There is no such entry here.")
-    row = work.entry_to_retime(unit, found, named or found.part.uuid)
+    row = correcting.entry_to_retime(unit, found, named or found.part.uuid)
     names = log_words.names_for(unit, found.row, found.system)
     ended = row.entry.occurred_at.astimezone(unit.zone)
     return {"row": row, "says": log_words.says_logged(unit, row, names, shop.units), "ended": f"{ended:%Y-%m-%dT%H:%M}"}
@@ -77,6 +79,9 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "range": _comb_range(found),
         "stage": heat.stage_ahead(found),
         "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
+        "asks": _asks(found, dialog),
+        "moments": list(MOMENT_WORDS.items()),
+        "sames": _sames(unit, found, shop.units) if dialog == "note" else [],
         "left": found.owed.left(),
         "equivalent": air_cure_equivalent,
         "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",
@@ -87,6 +92,30 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         else STEP_WORDS.get(found.action.does, "Another step"),
         "may_fail": found.action.does in CHECKS or bool(found.action.step and found.action.step.holds),
     }
+
+
+def _sames(unit: Unit, found: PartNow, units: str) -> list[tuple[str, str]]:
+    """What can have to be the same again for a note to come back, as it is here and now."""
+    here = next_time.here(found)
+    air = f"such air: {amount(here.air_temp_c or 0.0, 'temperature', units, 0)}, {here.rh_pct or 0.0:.0f} %"
+    product = next((p.name for p in found.products.values() if p.key == here.product), "")
+    rows = (
+        ("product", product),
+        ("part_kind", here.part_kind),
+        ("substrate", unit.catalogue.substrates[found.part.substrate].name),
+        ("space", found.space.name),
+        ("air", air),
+    )
+    return [(name, words) for name, words in rows if words]
+
+
+def _asks(found: PartNow, dialog: str) -> tuple[str, ...]:
+    """What the step of a dialog asks to be seen to."""
+    if dialog == "coat" and not isinstance(found.action.step, CoatStep):
+        step: Step | None = found.next_coat()
+    else:
+        step = found.action.step
+    return step.to_tick if step is not None else ()
 
 
 def _comb_range(found: PartNow) -> tuple[float, float, float, float] | None:

@@ -65,6 +65,7 @@ REST: dict[str, tuple[Box, ...]] = {
         choice("family", "Family", FAMILY_WORDS.items(), "The compatibility rules go by it."),
         Box("note", "Note", "words"),
         Box("first_coat", "What a first coat looks like", "words"),
+        Box("prompts", "To be ticked with each coat", "words", hint="Parted by semicolons: strainer in; vent open."),
         Box("needs_over", "Why it is no top coat", "words", hint="Left empty: it may be the last layer."),
         ticks("cautions", "Cautions", [(key, c.title) for key, c in shipped().cautions.items()]),
     ),

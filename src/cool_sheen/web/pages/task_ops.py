@@ -158,6 +158,7 @@ def _around(typed: Typed, kind: str) -> dict[str, Any]:
         typed.notes["task_after"] = "Choose from the list what it waits for."
     where = typed.text("task_where") or "all"
     told = {"words": words, "wait_minutes": wait, "after": after or None, "holds": typed.flag("task_holds")}
+    told["prompts"] = typed.text("task_prompts", most=400)
     try:
         Task.model_validate({"kind": "wash", "where": where})
     except ValueError:

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.service import tending
-from cool_sheen.service.jobs import find_part, project_choices
+from cool_sheen.service.jobs import find_part, kinds_of_parts, project_choices
 from cool_sheen.service.same_again import MOST, Alike, same_again
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part
@@ -15,7 +15,13 @@ from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/parts/{uuid}")
-LABELS = {"name": "name", "project": "project", "after": "comes after", "lands": "what lands on it"}
+LABELS = {
+    "name": "name",
+    "project": "project",
+    "after": "comes after",
+    "lands": "what lands on it",
+    "kind": "kind of thing",
+}
 _ALIKE = {"count": "1", "zones": "1", "system": "1"}
 
 
@@ -24,6 +30,7 @@ def _values(part: Part) -> dict[str, str]:
         "name": part.name,
         "project": str(part.project_uuid),
         "after": str(part.after_uuid) if part.after_uuid else "",
+        "kind": part.kind,
         "lands": "" if part.lands_pct is None else f"{part.lands_pct:g}",
     }
 
@@ -52,6 +59,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, uuid: UUI
         others=tending.parts_to_follow(unit, part),
         is_worked_on=tending.was_worked_on(unit, uuid),
         most=MOST,
+        kinds=kinds_of_parts(unit),
     )
 
 
@@ -85,10 +93,11 @@ def _keep(unit: Unit, typed: Typed, uuid: UUID) -> None:
     project = typed.uuid("project", "Choose a project of the list.")
     after = typed.uuid("after", "Choose a part of the list.") if typed.text("after") else None
     lands = typed.number("lands", 5, 100)
+    kind = typed.text("kind", most=40)
     typed.stop()
     typed.check_seen(_values(find_part(unit, uuid)), LABELS)
     assert project is not None
-    said = tending.PartSaid(name=name, project=project, after=after, lands_pct=lands)
+    said = tending.PartSaid(name=name, project=project, after=after, lands_pct=lands, kind=kind)
     tending.keep_part(unit, uuid, said)
 
 

@@ -62,9 +62,10 @@
       const says = clockOf(clock.dataset.clock).format(now).replace(",", "");
       if (clock.textContent !== says) clock.textContent = says;
     }
+    const here = Date.now(); // how long an offer stands is no matter of the server's clock, which may be put right meanwhile
     for (const card of $$("#toast [data-lasts]")) {
-      card.dataset.until ||= String(now + 1000 * Number(card.dataset.lasts));
-      if (now >= Number(card.dataset.until)) card.remove();
+      card.dataset.until ||= String(here + 1000 * Number(card.dataset.lasts));
+      if (here >= Number(card.dataset.until)) card.remove();
     }
   }
 
@@ -522,7 +523,7 @@
   function undo() {
     const lane = chosen();
     if (!lane) return;
-    htmx.ajax("POST", `/parts/${lane.dataset.part}/undo`, { target: "#toast", values: { press: crypto.randomUUID() } });
+    htmx.ajax("POST", `/parts/${lane.dataset.part}/undo`, { target: "#toast", values: { press: window.coolSheen.newId() } });
   }
   const KEYS = {
     j: () => step(1),
@@ -700,7 +701,8 @@
     const share = (at, since, length) => Math.min(1, Math.max(0, (at - since) / length)).toFixed(4);
     form.elements.x.value = share(event.clientX, box.left, box.width);
     form.elements.y.value = share(event.clientY, box.top, box.height);
-    if (form.elements.zone) form.elements.zone.value = tile.dataset.outlineZone;
+    form.elements.photo.value = tile.dataset.outlinePhoto || "";
+    if (form.elements.zone && tile.dataset.outlineZone) form.elements.zone.value = tile.dataset.outlineZone;
     const shape = $("rect", tile),
       of = (name) => Number(shape.getAttribute(name)),
       here = $("[data-outline-here]", tile.ownerSVGElement);
@@ -712,12 +714,12 @@
     form.scrollIntoView({ block: "nearest" });
   }
   document.addEventListener("click", (event) => {
-    const tile = event.target.closest && event.target.closest("[data-outline-zone]");
+    const tile = event.target.closest && event.target.closest("[data-outline-zone], [data-outline-photo]");
     if (tile && $("[data-mark]")) markHere(tile, event);
   });
   document.addEventListener("change", (event) => {
     const form = event.target.closest && event.target.closest("[data-mark]");
-    if (!form || event.target.name !== "zone") return;
+    if (!form || event.target.name !== "zone" || form.elements.photo.value) return;
     form.elements.x.value = form.elements.y.value = ""; // a place on another zone is no place on this one
     for (const here of $$("[data-outline-here]")) here.setAttribute("visibility", "hidden");
   });

@@ -2,7 +2,8 @@
 (function () {
   "use strict";
   const KEPT = "cool-sheen-outbox";
-  const LOGS = /^\/parts\/[0-9a-f-]{36}\/(coat|touch|sand|step|bake|reading|note|enough|move|skip|passed|undo)$/;
+  const WORDS = "coat|touch|sand|step|bake|reading|note|enough|correct|move|skip|passed|undo|pieces/(?:begin|done|pause)";
+  const LOGS = new RegExp(`^/parts/[0-9a-f-]{36}/(${WORDS})$`);
   const AGAIN_MS = 3000;
   const $ = (selector, from) => (from || document).querySelector(selector);
 
@@ -32,6 +33,8 @@
     const hex = Array.from(bytes, (b) => b.toString(16).padStart(2, "0")).join("");
     return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
   }
+
+  window.coolSheen = { newId };
 
   // keeps one press; the same press twice is one. False where this device cannot keep anything.
   function keep(path, fields, words, now) {

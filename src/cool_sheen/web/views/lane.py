@@ -17,6 +17,7 @@ from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
+from cool_sheen.service import next_time
 from cool_sheen.service.doubts import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
@@ -110,6 +111,9 @@ class Lane:
     comes_after: str = ""  # the part that is to be finished first
     earlier: str = ""  # the dialog in which the press is given a time of its own; empty where the button opens it
     offered: str = ""  # the mark of what its buttons offer
+    next_time: tuple[str, ...] = ()  # notes that come back here
+    pieces: bool = False  # whether the coat that is next goes on several pieces
+    ticks: bool = False  # whether the step asks for something to be seen to: its button opens the dialog
 
 
 def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
@@ -185,6 +189,9 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         marks=looking.open_in_short(found, action.zones or found.situation.all_zones),
         comes_after=found.comes_after,
         offered=offer_of(found),
+        next_time=tuple(r.note.said.text for r in next_time.of_part(found)),
+        pieces=isinstance(action.step, CoatStep) and len(action.zones or found.situation.all_zones) > 1,
+        ticks=bool(action.step and action.step.to_tick),
         earlier=_EARLIER.get(action.does, "step") if action.does else "",
     )
 

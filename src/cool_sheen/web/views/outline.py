@@ -96,6 +96,39 @@ def draw(
     return Outline(width, max(y - GAP, 1.0), sides, tiles, pins, f"Outline of the part. {said}.")
 
 
+@dataclass(frozen=True, slots=True)
+class OnPhoto:
+    """A photo as an outline, with the marks that were put on it."""
+
+    photo: UUID
+    name: str
+    width: float
+    height: float
+    pins: list[Pin]
+
+
+def on_photo(
+    photo: UUID, name: str, size: tuple[int, int], marks: Sequence[tuple[int, Mark, str]], width: float = WIDE
+) -> OnPhoto:
+    """Lay the marks of a photo on it.
+
+    Args:
+        photo: Which one.
+        name: The name of its picture.
+        size: Its width and height. [pixels]
+        marks: Number in the list, mark, and how it stands; those of other outlines are left out.
+        width: That of the picture.
+    """
+    height = round(width * size[1] / size[0], 1)
+    put = [(number, mark.payload, state) for number, mark, state in marks if mark.payload.photo == photo]
+    pins = [Pin(n, _within(said.x, width), _within(said.y, height), state, said.where) for n, said, state in put]
+    return OnPhoto(photo, name, width, height, pins)
+
+
+def _within(share: float | None, length: float) -> float:
+    return round(min(max((share or 0.0) * length, _PIN), length - _PIN), 1)
+
+
 def _rows(zones: Sequence[ZoneFacts], width: float) -> list[list[ZoneFacts]]:
     most = max(1, int((width + GAP) // (_LEAST + GAP)))
     return [list(zones[n : n + most]) for n in range(0, len(zones), most)]
@@ -131,7 +164,7 @@ def _pins(number: int, mark: Mark, state: str, tiles: Sequence[Tile]) -> list[Pi
     for tile in tiles:
         if tile.zone not in mark.zones:
             continue
-        if mark.payload.x is None or mark.payload.y is None:
+        if mark.payload.x is None or mark.payload.y is None or mark.payload.photo:
             per_row = max(1, int((tile.width - 6) // (2 * _PIN + 4)))
             x = tile.x + _PIN + 6 + ((number - 1) % per_row) * (2 * _PIN + 4)
             y = tile.y + tile.height - _PIN - 4
