@@ -77,6 +77,8 @@ def _opened_as(settings: Settings, name: str) -> Settings:
     return settings.model_copy(update={"opened_as": name})
 
 
+# A press lets go of the interpreter at each of its statements, and had to wait this long to get it back from a page.
+_TURN_S = 0.0001
 _HOST = re.compile(r"[a-z0-9]([a-z0-9.-]{0,250}[a-z0-9])?")
 
 
@@ -247,6 +249,7 @@ class _Announcing(uvicorn.Server):
             gc.collect()
             gc.enable()
             gc.freeze()  # what was loaded to serve stays: nobody has to look through it again
+            sys.setswitchinterval(_TURN_S)
             closed = not self.premises.is_open
             print(f"Cool Sheen {'is closed, and says why' if closed else 'serves'} at {self.where}", flush=True)
 

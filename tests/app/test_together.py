@@ -378,7 +378,7 @@ def test_so_many_are_at_work_the_others_wait_their_turn_and_too_many_are_told_ho
 
     async def trial():
         gate = Turnstile(inside, busy)
-        gate.all, gate.long = Lane(3, 10, 5.0), Lane(1, 2, 0.01)
+        gate.looks, gate.long = Lane(3, 10, 5.0), Lane(1, 2, 0.01)
 
         def ask(path, method="GET"):
             return gate({"type": "http", "path": path, "method": method, "headers": []}, None, None)
@@ -389,7 +389,7 @@ def test_so_many_are_at_work_the_others_wait_their_turn_and_too_many_are_told_ho
         await asyncio.gather(*(ask("/parts/x/what-if") for _ in range(5)))
         long = sorted(map(str, answers))
         answers.clear()
-        gate.all, gate.presses = Lane(3, 10, 5.0), Lane(2, 10, 5.0)
+        gate.looks, gate.presses = Lane(3, 10, 5.0), Lane(2, 10, 5.0)
         presses = [ask("/parts/x/coat", "POST") for _ in range(8)]
         await asyncio.gather(*presses, ask("/jobs"))
         return first, long, answers.index("/jobs")

@@ -93,6 +93,21 @@ def test_an_over_pour_typed_in_a_hurry_is_kept_explained_and_rescued_by_mouse(pa
     expect(page.locator(".rescue")).to_be_visible()
 
 
+def test_what_is_typed_while_the_card_is_asked_for_anew_stays(page, served):
+    ask_for(page, "clear-two-pack", "300+ml")
+    page.get_by_role("button", name="Done").click()
+    expect(page.locator("#f-amount")).to_be_visible()
+    held = []
+    page.route("**/mix/*/live*", lambda route: held.append(route))  # asked for, and the answer is slow
+    page.evaluate("htmx.trigger('#live', 'refresh')")
+    page.locator("#f-amount").fill("3")
+    assert len(held) == 1
+    with page.expect_response("**/mix/*/live*"):
+        held[0].continue_()
+    page.get_by_role("button", name="Log it").click()
+    expect(page.locator("#n-amount")).to_contain_text("3 what?")
+
+
 def test_the_pour_is_read_from_two_metres_and_done_in_gloves(page, served):
     address = batch_in_the_pot(served)
     ask_for(page, "clear-two-pack", "300+ml")

@@ -21,7 +21,8 @@ _WHOLE_EVERY = 60  # looks: about once an hour
 PATIENCE_S = 2.0  # how long a press that changed the air waits for its consequences
 FEW = 16  # so many parts are worked out before the first page is served; more, while it says that they are
 _ASIDE_S = 0.25  # how long the worker stands aside before each part while somebody is being served
-_LESSONS_WAIT_S = 5.0  # what was learned is worked in at most so often: its own part shows it at once
+# What was learned is worked in at most so often, and in a fifth of the time at most: its own part shows it at once.
+_LESSONS_WAIT_S, _RESTS_TIMES = 5.0, 4.0
 _HEAD_START_S = 0.3  # the first page goes first
 _say = logging.getLogger(__name__)
 
@@ -119,7 +120,7 @@ class Worker:
         self.workshop, self.warm, self.load = workshop, warm, load
         self._turn = Condition()
         self._asked, self._done, self._stopped = 0, 0, False
-        self._learned, self._looked_at = False, 0.0
+        self._learned, self._rested_at = False, 0.0
         self._thread = Thread(target=self._run, name="looks ahead", daemon=True)
 
     def start(self) -> None:
@@ -181,26 +182,30 @@ class Worker:
                 self._wait()
                 if self._stopped:
                     return
-                mine, self._learned = self._asked, False
+                mine, learned, self._learned = self._asked, self._learned, False
+            begun = time.monotonic()
             self._look(mine)
-            self._answer(mine)
-            self._looked_at = time.monotonic()
+            self._answer(mine, tells=learned)
+            done = time.monotonic()
+            self._rested_at = done + max(_LESSONS_WAIT_S, _RESTS_TIMES * (done - begun))
 
     def _wait(self) -> None:
         """Wait for the next minute, for a change of the air, or for lessons that nobody has looked at for a while."""
         until = time.monotonic() + self._seconds_to_next()
-        rested = self._looked_at + _LESSONS_WAIT_S
         while not (self._asked > self._done or self._stopped):
             now = time.monotonic()
-            if now >= until or (self._learned and now >= rested):
+            if now >= until or (self._learned and now >= self._rested_at):
                 return
-            self._turn.wait(min(until, rested if self._learned else until) - now)
+            self._turn.wait(min(until, self._rested_at if self._learned else until) - now)
 
-    def _answer(self, asked: int) -> None:
-        """Let those go on who wait for what was asked for by now."""
+    def _answer(self, asked: int, *, tells: bool = False) -> None:
+        """Let those go on who wait for what was asked for by now, and let every page show what came of it."""
         with self._turn:
+            tells = tells or asked > self._done
             self._done = max(self._done, asked)
             self._turn.notify_all()
+        if tells:
+            self.workshop.news.tell()
 
     def _seconds_to_next(self) -> float:
         second = self.workshop.now().second

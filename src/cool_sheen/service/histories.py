@@ -16,7 +16,7 @@ _MOST_KEPT = 2_000  # entries of a part that are kept as they were read
 def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
     """Return every entry about a part, in sequence: a log only grows, so what was read before is not read again.
 
-    Only what is committed is kept, and a unit of work is given no more of it than was there when it began.
+    Others see of it what is committed, and a unit of work is given no more than was there when it began.
     """
     key = ("entries", part)
     newest = log.last_seqs(unit.session, [part]).get(part, 0)
@@ -24,9 +24,9 @@ def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
     if known[0] >= newest:
         return known[1] if known[0] == newest else tuple(row for row in known[1] if row.seq <= newest)
     rows = (*known[1], *log.of_part(unit.session, part, known[0]))
-    if not changes.wrote(unit.session) and len(rows) <= _MOST_KEPT:
-        unit.workshop.kept.drop(key)
-        unit.workshop.kept.put(key, (newest, rows), 500 + 2_000 * len(rows))
+    if len(rows) <= _MOST_KEPT:
+        kept = unit.aside if changes.wrote(unit.session) else unit.workshop.kept
+        kept.put(key, (newest, rows), 500 + 2_000 * len(rows))
     return rows
 
 

@@ -3,12 +3,12 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import cached_property
 from uuid import UUID, uuid4
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict
 from sqlalchemy import delete, select
 
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.part.due import Due
 from cool_sheen.core.scheduling.again import Before, LoadedFor, MixedFor, StepOf
 from cool_sheen.core.scheduling.booking import Booked, PieceOf

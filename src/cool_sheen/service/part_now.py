@@ -3,7 +3,6 @@
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -12,6 +11,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.history import History
 from cool_sheen.core.mixing.speeds import own_hardener
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.part.action import Action, next_action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock
@@ -21,13 +21,14 @@ from cool_sheen.core.plan.last_start import LastStart, last_starts
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.owed import Owed, StepRow, owed_to, waited_out
-from cool_sheen.core.work.steps import CoatStep, Step, steps_of
+from cool_sheen.core.work.owed import Owed, StepRow, waited_out
+from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
-from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, still_first, zone_facts
-from cool_sheen.service.learning import Lessons, drying_hash, lessons
+from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, still_first
+from cool_sheen.service.learning import Lessons, lessons
+from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Missing, Unit
@@ -47,7 +48,7 @@ class PartNow:
     part: PartFacts
     space: Space
     mark: tuple[Hashable, ...]
-    _logged: "_Logged"
+    _logged: Logged
     _day: WorkingHours
     _pots: Mapping[str, Pot]
     comes_after: str = ""  # the part that is to be finished first
@@ -181,24 +182,6 @@ class PartNow:
 
 
 @dataclass(frozen=True, eq=False)
-class _Logged:
-    """What about a part changes with its log and its sheets alone."""
-
-    version: tuple[Hashable, ...]
-    history: History
-    system: System
-    products: dict[str, Product]
-    revisions: dict[str, Product]
-    zones: tuple[ZoneFacts, ...]
-    owed: Owed
-
-    @cached_property
-    def sheets(self) -> tuple[str, ...]:
-        """Every sheet whose times matter to it, by what the clock reads of it."""
-        return tuple(drying_hash(p.drying) for p in [*self.products.values(), *self.revisions.values()])
-
-
-@dataclass(frozen=True, eq=False)
 class _Around:
     """What all parts share at one moment."""
 
@@ -260,9 +243,7 @@ def parts_of(unit: Unit, projects: Iterable[UUID]) -> list[PartNow]:
 
 def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
     version = (part.uuid, seq, part.changes)
-    logged: _Logged = unit.kept.get(
-        ("logged", *version), lambda: _read(unit, part.uuid, seq, version), lambda x: 30_000 + 900 * x.history.places
-    )
+    logged: Logged = unit.kept.get(("logged", *version), lambda: _read(unit, part.uuid, seq), lambda x: x.weight)
     space = shared.spaces[logged.history.stays[-1].space]
     taught = shared.learned.mark(logged.sheets, frozenset(stay.space for stay in logged.history.stays))
     pots = pots_in_use(shared.batches, part.uuid, logged.products, unit.now)
@@ -272,15 +253,9 @@ def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
     return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)), pots, first)
 
 
-def _read(unit: Unit, uuid: UUID, seq: int, version: tuple[Hashable, ...]) -> _Logged:
+def _read(unit: Unit, uuid: UUID, seq: int) -> Logged:
     part = find_part(unit, uuid)
-    history = history_of(unit, part, seq)
-    system = System.model_validate(part.system)
-    products = {key: unit.revision(name) for key, name in part.revisions.items()}
-    revisions = {name: unit.revision(name) for name in {c.payload.coating for c in history.coats}}
-    zones = tuple(history.as_logged(zone_facts(unit, part)))
-    owed = owed_to(steps_of(system, zones, products), history, zones)
-    return _Logged(version, history, system, products, revisions, zones, owed)
+    return logged_of(unit, part, history_of(unit, part, seq), seq)
 
 
 def _situation(unit: Unit, found: PartNow) -> Situation:

@@ -15,11 +15,11 @@ from cool_sheen.core.film.planned import planned_build
 from cool_sheen.core.log.batches import fold_batches
 from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
-from cool_sheen.core.work.owed import Owed, StepRow, owed_to
-from cool_sheen.core.work.steps import CoatStep, steps_of
+from cool_sheen.core.work.owed import Owed, StepRow
+from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.histories import entries_of, heirs_of, key_of, weight_of
-from cool_sheen.service.jobs import zone_facts
 from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
+from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part
@@ -77,27 +77,25 @@ def keep_part(unit: Unit, uuid: UUID, *, teaches: bool = True) -> None:
     history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
     seq = rows[-1].seq if rows else 0
     unit.aside.put(key_of(part, seq), history, weight_of(history))
-    zones = history.as_logged(zone_facts(unit, part))
-    sheets = {key: unit.revision(name) for key, name in part.revisions.items()}
-    owed = owed_to(steps_of(System.model_validate(part.system), zones, sheets), history, zones)
-    statuses.put_part(unit.session, part_fields(unit, part, history, owed, seq))
+    logged = logged_of(unit, part, history, seq)
+    unit.aside.put(logged.key, logged, logged.weight)
+    statuses.put_part(unit.session, part_fields(unit, part, logged, seq))
     if not teaches:
         return
     taught = lessons_of(unit, part, history) if history.touches else []
     statuses.put_lessons(unit.session, uuid, [_lesson_fields(lesson) for lesson in taught])
 
 
-def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) -> dict[str, Any]:
+def part_fields(unit: Unit, part: Part, logged: Logged, seq: int) -> dict[str, Any]:
     """Return the columns of a part's status.
 
     Args:
         unit: The unit of work.
         part: The row.
-        history: Its folded log.
-        owed: How its steps stand.
+        logged: How it stands by its log.
         seq: Its newest entry.
     """
-    system, rows = System.model_validate(part.system), owed.rows
+    system, history, owed, rows = logged.system, logged.history, logged.owed, logged.owed.rows
     done = sum(row.status == "done" for row in rows)
     ahead = [row for row in rows if row.owed]
     return {
@@ -113,7 +111,7 @@ def part_fields(unit: Unit, part: Part, history: History, owed: Owed, seq: int) 
         "words": layer_words(system, history, rows),
         "next_label": ahead[0].step.label if ahead else "",
         "system_name": system.name,
-        "film": _film(unit, part, system, history),
+        "film": _film(logged),
         "counts": {str(zone): dict(counts) for zone, counts in history.coats_by_zone.items()},
     }
 
@@ -145,13 +143,12 @@ def coats_of(history: History, rows: Sequence[StepRow], layer_id: str) -> tuple[
     return (max(done, history.counts[layer_id]) if len(counted) == done else done), len(counted)
 
 
-def _film(unit: Unit, part: Part, system: System, history: History) -> dict[str, Any]:
+def _film(logged: Logged) -> dict[str, Any]:
     """The film of the first zone, so that a list can draw it without the log."""
-    layers = {layer.id: layer for layer in system.layers}
-    sheets = {key: unit.revision(name) for key, name in part.revisions.items()}
-    first = next(iter(history.builds.values()))
+    layers, sheets = {layer.id: layer for layer in logged.system.layers}, logged.products
+    first = next(iter(logged.history.builds.values()))
     return {
-        "planned_um": planned_build(system, sheets).total_um,
+        "planned_um": planned_build(logged.system, sheets).total_um,
         "layers": [
             {
                 "id": film.layer_id,

@@ -1,12 +1,12 @@
 """The running workshop, and a unit of work in it: one session, one moment, one shop."""
 
-from collections.abc import Callable, Iterator, Mapping
+import time
+from collections.abc import Callable, Generator, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
-from functools import cached_property
-from threading import Condition
+from threading import Condition, get_ident, local
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -15,11 +15,13 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.units import display_units
 from cool_sheen.devices.scale import SimulatedScale
 from cool_sheen.formats.catalogue import Catalogue, shipped
 from cool_sheen.service.imports_at_hand import AtHand
-from cool_sheen.service.kept import Kept, KeptAside
+from cool_sheen.service.kept import Kept, KeptAside, KeptAtOnce
+from cool_sheen.service.news import News
 from cool_sheen.service.pen import Pen
 from cool_sheen.store import changes
 from cool_sheen.store.engine import session
@@ -27,6 +29,9 @@ from cool_sheen.store.log import Conflict
 from cool_sheen.store.models import PressRow, ProductRevision, Shop
 
 PATIENCE_S = 20.0  # how long a press waits for those before it
+# How long a press is waited for that is being written [s]: by a page before it looks and in between, by the worker.
+_BEFORE_A_LOOK_S, _WITHIN_A_LOOK_S, _AHEAD_S = 0.25, 0.05, 0.5
+_LONG_WRITE_S = 0.25  # a write that takes longer is no press: nobody waits for it
 _saved: ContextVar[list[datetime] | None] = ContextVar("saved", default=None)
 
 
@@ -134,7 +139,7 @@ class Workshop:
     engine: Engine
     clock: Callable[[], datetime] = lambda: datetime.now(UTC)
     catalogue: Catalogue = field(default_factory=shipped)
-    kept: Kept = field(default_factory=Kept)
+    kept: Kept = field(init=False)
     scale: SimulatedScale = field(default_factory=SimulatedScale)
     ready: Any = None  # what a worker has worked out: weather, lessons; None where nobody works ahead
     looks: int = 0  # how often a worker has looked ahead
@@ -146,10 +151,21 @@ class Workshop:
     takings: dict[UUID, tuple[int, int]] = field(default_factory=dict)  # files that are being taken: done, of how many
     searches: dict[str, Any] = field(default_factory=dict)  # better plans that are looked for, each apart
     noticed: dict[str, str] = field(default_factory=dict)  # what every page has to say: the clock, the copies
-    news: int = 0  # how often something was written since the start: pages elsewhere look again when it grows
+    news: News = field(default_factory=News)  # what was written: pages elsewhere look again
     _working: int = 0  # units of work that somebody waits for
+    _writing: int = 0  # of these, who write or wait for the pen
+    _written_since: float = 0.0  # when the first of them came, or the last one was done [s]
+    _ahead: int = 0  # the thread that works ahead
+    _mine: local = field(default_factory=local)
     _quiet: Condition = field(default_factory=Condition)
     _pen: Pen = field(default_factory=Pen)  # SQLite takes one writer at a time: here they queue without polling
+
+    def __post_init__(self) -> None:
+        self.forget()
+
+    def forget(self) -> None:
+        """Forget all that was worked out: it was of another shop."""
+        self.kept = Kept(stand_aside=self.let_presses_go_first)
 
     @contextmanager
     def read(self, *, works_ahead: bool = False) -> Iterator["Unit"]:
@@ -158,9 +174,14 @@ class Workshop:
         Args:
             works_ahead: Whether this is the worker itself, who makes the weather that all others go by.
         """
-        news = self.news  # before anything is read: what is written meanwhile is news to whoever shows this
+        at_once = bool(self._pressing())
+        if not works_ahead:
+            self.let_presses_go_first(_BEFORE_A_LOOK_S)
+        news = self.news.count  # before anything is read: what is written meanwhile is news to whoever shows this
+        if works_ahead:
+            self._ahead = get_ident()
         with session(self.engine, writes=False) as opened, self._at_work(not works_ahead):
-            yield Unit(self, opened, self.clock(), works_ahead=works_ahead, news=news)
+            yield Unit(self, opened, self.clock(), works_ahead=works_ahead, at_once=at_once, news=news)
 
     @contextmanager
     def write(self) -> Iterator["Unit"]:
@@ -170,11 +191,16 @@ class Workshop:
 
         Raises: Refused: others were at it for too long; nothing was done.
         """
+        with self.first_served():
+            news, about = yield from self._write()
+        self._told(news, about)
+
+    def _write(self) -> Generator["Unit", None, tuple[frozenset[str], frozenset[UUID] | None]]:
         if not self._pen.take(PATIENCE_S):
             raise Refused("Others are writing, and it takes long. Nothing was saved: press again.", status=503)
         try:
             with session(self.engine) as opened, self._at_work():
-                unit = Unit(self, opened, self.clock())
+                unit = Unit(self, opened, self.clock(), at_once=True)
                 pressed = _pressed.get()
                 if pressed is not None:
                     pressed.check(opened)
@@ -182,15 +208,55 @@ class Workshop:
                 unit.settled()
                 if pressed is not None and changes.wrote(opened):
                     pressed.keep(opened, unit.now)
-                news = changes.bumped(opened)
+                news, about = changes.bumped(opened), changes.bears_on(opened)
         finally:
             self._pen.hand_on()
         note_saved()
         unit.aside.commit()
-        if news:
-            self.news += 1
-        if news and self.changed is not None:
+        return news, about
+
+    def _told(self, news: frozenset[str], about: frozenset[UUID] | None) -> None:
+        """Tell the pages and the worker what was changed."""
+        if not news:
+            return
+        self.news.tell(about)
+        if self.changed is not None:
             self.changed(news)
+
+    @contextmanager
+    def first_served(self) -> Iterator[None]:
+        """Mark that somebody presses: whoever only looks stands aside until the answer is there."""
+        with self._quiet:
+            if not self._writing:
+                self._written_since = time.monotonic()
+            self._writing += 1
+        self._mine.depth = self._pressing() + 1
+        try:
+            yield
+        finally:
+            self._mine.depth -= 1
+            with self._quiet:
+                self._writing -= 1
+                self._written_since = time.monotonic()
+                if not self._writing:
+                    self._quiet.notify_all()
+
+    def _pressing(self) -> int:
+        """Whether this thread answers a press: it lets no other one go first."""
+        return getattr(self._mine, "depth", 0)
+
+    def let_presses_go_first(self, most_s: float | None = None) -> None:
+        """Wait a moment [s] while a press is being written: threads of one interpreter take turns, and a finger waits.
+
+        A write that takes long is no press, and holds nobody up.
+        """
+        if not self._writing or self._pressing():
+            return
+        if most_s is None:
+            most_s = _AHEAD_S if get_ident() == self._ahead else _WITHIN_A_LOOK_S
+        with self._quiet:
+            if time.monotonic() - self._written_since < _LONG_WRITE_S:
+                self._quiet.wait_for(lambda: not self._writing, most_s)
 
     @contextmanager
     def _at_work(self, counts: bool = True) -> Iterator[None]:
@@ -240,7 +306,8 @@ class Unit:
     device: str = field(default_factory=_device.get)
     asking: Asking = field(default_factory=Asking)
     works_ahead: bool = False
-    news: int = 0  # how often something had been written when it began to look
+    at_once: bool = False  # it answers a press: it waits for nobody who looks
+    news: int = 0  # what was told last when it began to look
     aside: KeptAside = field(init=False)
     _shop: Shop | None = None
 
@@ -253,9 +320,11 @@ class Unit:
         return self.workshop.catalogue
 
     @property
-    def kept(self) -> Kept | KeptAside:
+    def kept(self) -> Kept | KeptAtOnce | KeptAside:
         """What was worked out before; apart from the others' as soon as this unit has written something."""
-        return self.aside if changes.wrote(self.session) else self.workshop.kept
+        if changes.wrote(self.session):
+            return self.aside
+        return KeptAtOnce(self.workshop.kept) if self.at_once else self.workshop.kept
 
     @property
     def shop(self) -> Shop | None:

@@ -15,8 +15,11 @@ from cool_sheen.store.models import (
     Face,
     Generation,
     LogEntry,
+    LogTarget,
     PackSheet,
     Part,
+    Photo,
+    PressRow,
     ShelfSheet,
     Shop,
     Space,
@@ -33,15 +36,16 @@ _BY_KIND: dict[str, tuple[str, ...]] = {
     "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES, NOTES),
     "retime": (LESSONS, BATCHES),
     "amend": (LESSONS, BATCHES, NOTES), "next_time": (NOTES,),
-    **dict.fromkeys(("batch", "pour", "viscosity", "batch_end", "stamp", "coat"), (BATCHES,)),
-}  # fmt: skip
+}  # fmt: skip  # and whatever names a batch changes the batches
 # What a part's touch tests teach hangs on: its coats, their films and tests, where it stood, and what it saw.
 _TEACHES = frozenset(
     {"coat", "touch_test", "film_reading", "bake", "move", "climate_reading", "void", "retime", "amend"}
 )
 _TAUGHT = "parts whose tests teach anew"
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
-_WROTE = "wrote"
+_WROTE, _ABOUT, _ELSEWHERE = "wrote", "parts it wrote about", "what shows elsewhere"
+_OF_A_PART = frozenset({ANYTHING, LESSONS})  # what shows with the part that it was written about, and nowhere else
+_ROWS_OF_A_PART = (LogEntry, LogTarget, Part, Zone, Face, Photo, PressRow)
 
 
 def parts_touched(session: Session) -> set[UUID]:
@@ -94,6 +98,22 @@ def bumped(session: Session) -> frozenset[str]:
     return frozenset(session.info.get(_BUMPED, ()))
 
 
+def bears_on(session: Session) -> frozenset[UUID] | None:
+    """Return the parts on whose pages something shows of what this session wrote; None: it may show anywhere.
+
+    What comes after a part shows whether that one is finished. What tests teach to others is told when it is worked in.
+    """
+    about = _about(session)
+    if not about or session.info.get(_ELSEWHERE) or not bumped(session) <= _OF_A_PART:
+        return None
+    return frozenset(about) | set(session.scalars(select(Part.uuid).where(Part.after_uuid.in_(about))))
+
+
+def _about(session: Session) -> set[UUID]:
+    found: set[UUID] = session.info.setdefault(_ABOUT, set())
+    return found
+
+
 @event.listens_for(Session, "before_flush")
 def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     rows = [*session.new, *(r for r in session.dirty if session.is_modified(r)), *session.deleted]
@@ -101,14 +121,19 @@ def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     names = {_BY_TABLE[type(row)] for row in rows if type(row) in _BY_TABLE}
     if rows:
         names.add(ANYTHING)
+    if not all(isinstance(row, _ROWS_OF_A_PART) for row in rows):
+        session.info[_ELSEWHERE] = True
     for row in rows:
         if isinstance(row, LogEntry):
+            batches, about = _batches_of(row), {t.part_uuid for t in row.targets if t.part_uuid}
             names.update(_BY_KIND.get(row.kind, ()))
-            about = {t.part_uuid for t in row.targets if t.part_uuid}
+            if batches:
+                names.add(BATCHES)
             parts_touched(session).update(about)
+            _about(session).update(about)
             if row.kind in _TEACHES:
                 parts_taught(session).update(about)
-            batches_touched(session).update(_batches_of(row))
+            batches_touched(session).update(batches)
     _count_part_changes(session, [row for row in rows if isinstance(row, Part | Zone | Face)])
     session.info.setdefault("to bump", set()).update(names)
 
@@ -130,6 +155,7 @@ def _count_part_changes(session: Session, rows: list[Any]) -> None:
     touched = {row.uuid if isinstance(row, Part) else row.part_uuid for row in rows}
     parts_touched(session).update(touched)
     parts_taught(session).update(touched)
+    _about(session).update(touched)
     with session.no_autoflush:
         for uuid in touched:
             part = session.get(Part, uuid)

@@ -134,6 +134,10 @@ class Part(Base):
     project: Mapped[Project] = relationship(back_populates="parts")
     zones: Mapped[list["Zone"]] = relationship(order_by="Zone.position, Zone.name")
     faces: Mapped[list["Face"]] = relationship(order_by="Face.setting, Face.name")
+    __table_args__ = (  # few come after another, and few are away: what is looked up at every press reads these alone
+        Index("ix_part_after", "after_uuid", sqlite_where=text("after_uuid IS NOT NULL")),
+        Index("ix_part_away", "away", sqlite_where=text("away != ''")),
+    )
 
     @property
     def live_zones(self) -> list["Zone"]:

@@ -12,7 +12,6 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from cool_sheen.service.ahead import Worker
 from cool_sheen.service.keeping import Keeper
-from cool_sheen.service.kept import Kept
 from cool_sheen.service.opening import OpenFile, open_file
 from cool_sheen.service.tightening import end_all
 from cool_sheen.service.unit import Unit, Workshop
@@ -52,7 +51,7 @@ class Open:
         for thread in self.threads:
             thread.stop()
         self.threads = ()
-        self.workshop.kept = Kept()
+        self.workshop.forget()
 
     def close(self) -> None:
         """Close it, with all that was written in one whole file."""

@@ -120,7 +120,7 @@ class Pages:
         known = self.known(unit, request.url.path, booth=request.cookies.get("booth") == "1")
         known |= {"person": person_of(request), "nobody": NOBODY}
         text = self.environment.get_template(template).render({**known, **context})
-        answer = HTMLResponse(text, status)
+        answer = HTMLResponse(text, status, {"X-News": str(known["news"])})
         if "device" not in request.cookies:  # so that the log can say whether a press came from here
             answer.set_cookie("device", token_hex(4), max_age=315_360_000, httponly=True, samesite="strict")
         return answer
@@ -141,7 +141,7 @@ class Pages:
             "signs": units_of(shop) if shop else {},
             "now": unit.now if unit is not None else self.workshop.now(),
             "path": path,
-            "news": unit.news if unit is not None else 0,
+            "news": unit.news if unit is not None else self.workshop.news.count,
             "chapter": chapter_of(path),
             "booth": booth,
             "has_demo": self.has_demo,

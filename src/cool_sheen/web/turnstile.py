@@ -1,4 +1,4 @@
-"""The turnstile: how many requests are at work at once. The others queue, and long work has a lane of its own."""
+"""The turnstile: how many requests are at work at once. The others queue; presses and long work have own lanes."""
 
 import asyncio
 import re
@@ -7,12 +7,13 @@ from dataclasses import dataclass, field
 
 from starlette.requests import Request
 from starlette.responses import Response
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-# Threads of one interpreter take turns: more of them at once make each slower, and none of them done sooner.
-AT_ONCE = 12
+# Threads of one interpreter take turns: more of them at once make each slower, and none of them done sooner. A press
+# is kept waiting by as many pages as are at work when it comes.
+AT_ONCE = 3
 LONG_AT_ONCE = 2
-PRESSES_AT_ONCE = 8  # whoever writes may have to wait for another program: there is always a place for reading
+PRESSES_AT_ONCE = 8  # whoever writes may have to wait for another program, and takes no place from who reads
 MOST_WAITING, MOST_LONG_WAITING = 400, 40
 PATIENCE_S, LONG_PATIENCE_S = 60.0, 4.0
 ASK_AGAIN_S = 3
@@ -57,6 +58,20 @@ class Lane:
         self._free.release()
 
 
+@dataclass(eq=False)
+class _Place:
+    """A place in a lane, given back once."""
+
+    lane: Lane
+    had: bool = True
+
+    def leave(self) -> None:
+        """Give it back."""
+        if self.had:
+            self.had = False
+            self.lane.leave()
+
+
 Busy = Callable[[Request, int], Awaitable[Response]]
 
 
@@ -65,7 +80,7 @@ class Turnstile:
 
     def __init__(self, app: ASGIApp, busy: Busy) -> None:
         self.app, self.busy = app, busy
-        self.all = Lane(AT_ONCE, MOST_WAITING, PATIENCE_S)
+        self.looks = Lane(AT_ONCE, MOST_WAITING, PATIENCE_S)
         self.presses = Lane(PRESSES_AT_ONCE, MOST_WAITING, PATIENCE_S)
         self.long = Lane(LONG_AT_ONCE, MOST_LONG_WAITING, LONG_PATIENCE_S)
 
@@ -75,20 +90,20 @@ class Turnstile:
         if scope["type"] != "http" or _AT_ONCE.fullmatch(scope["path"]):
             await self.app(scope, receive, send)
             return
-        lanes = [self.all]
-        if scope["method"] not in ("GET", "HEAD"):
-            lanes.insert(0, self.presses)
-        if _LONG.fullmatch(scope["path"]):
-            lanes.insert(0, self.long)
-        entered: list[Lane] = []
+        looks = scope["method"] in ("GET", "HEAD")
+        lane = self.long if _LONG.fullmatch(scope["path"]) else self.looks if looks else self.presses
+        if not await lane.enter():
+            answer = await self.busy(Request(scope), lane.waiting + lane.places)
+            await answer(scope, receive, send)
+            return
+        place = _Place(lane)
+
+        async def sent(message: Message) -> None:
+            if message["type"] == "http.response.start" and lane is not self.long:
+                place.leave()  # it is worked out: a slow device that takes its time to receive it holds nobody up
+            await send(message)
+
         try:
-            for lane in lanes:
-                if not await lane.enter():
-                    answer = await self.busy(Request(scope), lane.waiting + lane.places)
-                    await answer(scope, receive, send)
-                    return
-                entered.append(lane)
-            await self.app(scope, receive, send)
+            await self.app(scope, receive, sent)
         finally:
-            for lane in entered:
-                lane.leave()
+            place.leave()

@@ -3,12 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from functools import cached_property
 
 import numpy as np
 
 from cool_sheen.core.climate.air import Floats, dew_point, humidity_ratio
 from cool_sheen.core.errors import Inconsistent, OutOfRange
+from cool_sheen.core.once import cached_property
 
 REACH = timedelta(days=60)  # how long the last value is held
 JUST_BEFORE_S = 1e-3  # where something jumps, it is looked at on both sides

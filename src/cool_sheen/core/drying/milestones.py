@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cached_property
 from typing import Any
 
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.units import Celsius, Micron, Minutes, Percent
 
 

@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass, replace
 from datetime import datetime
-from functools import cached_property
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import AS_USUAL, Blend, drying_with, limits_with
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Under, covered, film_with, weight
 from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.units import Micron, Minutes
 

@@ -6,11 +6,11 @@ It knows no film: lags are given. It answers the calculator's call, and it is wh
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from functools import cached_property
 from itertools import product
 from math import gcd
 from typing import Any
 
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.units import Minutes
 
 PAINTER = "painter"  # who attends every step that is not left alone

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
-from functools import cached_property
 from zoneinfo import ZoneInfo
+
+from cool_sheen.core.once import cached_property
 
 STAYS_ON = timedelta(hours=2)  # who worked out of hours is taken to stay that long for what comes next
 _FARTHEST_DAYS = 800  # no shop is shut for longer

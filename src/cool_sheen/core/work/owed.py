@@ -3,10 +3,10 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from functools import cached_property
 from uuid import UUID
 
 from cool_sheen.core.log.history import History
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.mending import mended
 from cool_sheen.core.work.rounds import Guess, in_rounds

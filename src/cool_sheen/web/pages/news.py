@@ -1,5 +1,7 @@
 """News: pages that are open hear when something was written on another device."""
 
+from uuid import UUID
+
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
@@ -10,6 +12,11 @@ router = APIRouter()
 
 
 @router.get("/news")
-async def news(workshop: WorkshopDep) -> StreamingResponse:
-    """Tell a page whenever something was written; it ends when the page is closed."""
-    return heard(lambda: workshop.news)
+async def news(workshop: WorkshopDep, part: UUID | None = None) -> StreamingResponse:
+    """Tell a page whenever something was written that it shows; it ends when the page is closed.
+
+    Args:
+        workshop: The workshop.
+        part: The part that the page is about; a page of the whole shop hears of all.
+    """
+    return heard(lambda: workshop.news.of(part))

@@ -67,6 +67,13 @@ def logged(
     request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], write: Writer
 ) -> Response:
     """Log one entry and say so; from a plain form, go back to the page that it came from."""
+    with workshop.first_served():
+        return _logged(request, uuid, workshop, pages, form, write)
+
+
+def _logged(
+    request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], write: Writer
+) -> Response:
     try:
         try:
             found, row, units = _write(workshop, uuid, form, write)

@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
 from typing import Any
 
 from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.mixing.ratios import read_share
+from cool_sheen.core.once import cached_property
 from cool_sheen.core.units import amount, plain_figure, read_minutes, read_quantity, shown
 from cool_sheen.service.shelf import Difference
 from cool_sheen.web.forms import Typed, is_place

@@ -241,21 +241,26 @@
   // not before the page is painted: it asks where everything stands
   if (here) setTimeout(() => here.scrollIntoView({ block: "nearest", inline: "center" }), 100); // on a phone the places scroll in one row
   // what is logged on another device shows here within a second; a page that nobody sees listens to nothing
+  const LOOKS_AFTER_MS = 120;
   let news = null,
-    lastNews = document.documentElement.dataset.news || ""; // what this page knows of
+    shown = Number(document.documentElement.dataset.news || 0); // what this page knows of
   let lookSoon = 0;
+  document.addEventListener("htmx:afterSwap", (event) => {
+    if (event.detail.target.id === "live") shown = Math.max(shown, Number(event.detail.xhr.getResponseHeader("X-News") || 0));
+  });
   function listen() {
     if (news || document.hidden) return;
-    news = new EventSource("/news");
+    const about = $("[data-about]"); // a page about one part hears of that part, and of what may show anywhere
+    news = new EventSource(about ? `/news?part=${about.dataset.about}` : "/news");
     news.onmessage = (event) => {
-      const again = lastNews !== "" && event.data !== lastNews;
-      lastNews = event.data;
-      if (!again) return;
+      const told = Number(event.data);
+      if (told <= shown) return;
       clearTimeout(lookSoon);
       lookSoon = setTimeout(() => {
+        if (told <= shown) return; // whoever pressed here has looked by now
         refresh();
         askForAlarms();
-      }, 60);
+      }, LOOKS_AFTER_MS);
     };
   }
   function listenNoMore() {
@@ -423,7 +428,9 @@
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.closest(".dialog-form"))
       event.detail.shouldSwap = false;
-    if (event.detail.xhr.status >= 400 && event.detail.requestConfig.elt.id === "live") event.detail.shouldSwap = false; // a refresh
+    const renewal = event.detail.requestConfig.elt.id === "live";
+    // what was asked for before one began to type comes too late: the next one is taken, when nothing stands unsent
+    if (renewal && (event.detail.xhr.status >= 400 || busy())) event.detail.shouldSwap = false;
     else if (event.detail.xhr.status >= 500 && event.detail.shouldSwap) {
       // trouble takes no page away: what was typed stays, and it is said beside it
       event.detail.shouldSwap = false;

@@ -1,0 +1,198 @@
+"""``python -m tests.scale.taps FOLDER``: devices that press, hear the news and look again, and how long a press takes.
+
+Each device has the Bench or a part open, listens, and asks for its page anew when something was written, as the pages
+do. A press is over when its answer is there: by then it is on the disk.
+"""
+
+import argparse
+import asyncio
+import os
+import random
+import re
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from uuid import uuid4
+
+import httpx2
+
+from tests.scale.shop import NOW
+from tests.support import free_port
+
+SERVE = """
+from datetime import UTC, datetime
+from cool_sheen import cli
+from cool_sheen.service import opening
+import sys
+first, begun = opening.open_workshop, datetime.now(UTC)
+at = datetime.fromisoformat(sys.argv.pop(1))
+cli.open_workshop = lambda engine: first(engine, lambda: at + (datetime.now(UTC) - begun))
+import os
+if os.environ.get("SAMPLE"):
+    sys.path.insert(0,"/tmp/w"); import sampler; sampler.start()
+cli.app()
+"""  # the clock goes on from when the shop was laid
+LOOKS_AFTER_S = 0.12  # as the pages do
+WANTED_MS = 100.0
+
+
+class News(asyncio.Event):
+    """What a device was told last."""
+
+    told = 0
+
+
+@dataclass
+class Day:
+    """What the devices saw."""
+
+    base: str
+    ends: float
+    pause_s: tuple[float, float]
+    taps: list[tuple[str, float]] = field(default_factory=list)
+    looks: list[float] = field(default_factory=list)
+    statuses: Counter = field(default_factory=Counter)
+    errors: list[str] = field(default_factory=list)
+
+
+def _said(dice: random.Random, part: str) -> tuple[str, str, dict[str, str]]:
+    """What is pressed: word, path, form."""
+    at = dice.random()
+    if at < 0.3:
+        return "touch", f"/parts/{part}/touch", {"ready": dice.choice(("yes", "no"))}
+    if at < 0.5:
+        return "coat", f"/parts/{part}/coat", {}
+    if at < 0.6:
+        return "sand", f"/parts/{part}/sand", {"grit": "P400"}
+    if at < 0.75:
+        return "reading", f"/parts/{part}/reading", {"readings": f"{dice.randint(60, 140)}"}
+    return "note", f"/parts/{part}/note", {"text": f"dust on the edge {dice.random():.3f}"}
+
+
+async def _device(day: Day, parts: list[str], dice: random.Random, *, bench: bool) -> None:
+    mine = dice.sample(parts, 3)
+    path = "/bench/lanes" if bench else f"/parts/{mine[0]}/live?span=8"
+    headers = {"Origin": day.base, "HX-Request": "true"}
+    heard = News()
+    async with httpx2.AsyncClient(base_url=day.base, headers=headers, timeout=60) as http:
+        about = {} if bench else {"part": mine[0]}
+        tasks = [asyncio.create_task(_listen(http, heard, about)), asyncio.create_task(_look(day, http, heard, path))]
+        await asyncio.sleep(dice.uniform(0, day.pause_s[1]))
+        while time.monotonic() < day.ends:
+            word, to, form = _said(dice, dice.choice(mine))
+            form |= {"press": str(uuid4())}
+            begun = time.monotonic()
+            answer = await http.post(to, data=form)
+            took = time.monotonic() - begun
+            day.statuses[answer.status_code] += 1
+            if "logged" in answer.headers.get("HX-Trigger", ""):
+                day.taps.append((word, took))
+                heard.told = 1 << 62  # its own page is drawn anew at once
+                heard.set()
+            elif answer.status_code >= 500:
+                day.errors.append(f"{to} {answer.status_code} {answer.text[:200]}")
+            else:
+                day.statuses[f"{word} asked back"] += 1
+            await asyncio.sleep(dice.uniform(*day.pause_s))
+        for task in tasks:
+            task.cancel()
+
+
+async def _listen(http: httpx2.AsyncClient, heard: News, about: dict[str, str]) -> None:
+    async with http.stream("GET", "/news", params=about) as stream:
+        async for line in stream.aiter_lines():
+            if line.startswith("data:"):
+                heard.told = int(line[5:])
+                heard.set()
+
+
+async def _look(day: Day, http: httpx2.AsyncClient, heard: News, path: str) -> None:
+    shown = 0
+    while True:
+        with suppress(TimeoutError):
+            await asyncio.wait_for(heard.wait(), 20)
+        await asyncio.sleep(LOOKS_AFTER_S)
+        if heard.is_set() and heard.told <= shown:
+            heard.clear()
+            continue
+        heard.clear()
+        begun = time.monotonic()
+        answer = await http.get(path)
+        day.looks.append(time.monotonic() - begun)
+        shown = int(answer.headers.get("X-News", 0))
+        if answer.status_code >= 400:
+            day.errors.append(f"{path} {answer.status_code}")
+
+
+async def _all(day: Day, devices: int, seed: int) -> None:
+    async with httpx2.AsyncClient(base_url=day.base, timeout=60) as http:
+        while len(parts := re.findall(r'data-part="([0-9a-f-]{36})"', (await http.get("/")).text)) < 3:
+            await asyncio.sleep(0.5)
+    dice = [random.Random(seed + n) for n in range(devices)]
+    await asyncio.gather(*(_device(day, parts, d, bench=n % 2 == 0) for n, d in enumerate(dice)))
+
+
+def served(folder: Path, port: int) -> subprocess.Popen:
+    """Serve a laid shop, with a clock that goes on from when it was laid."""
+    environment = {**os.environ, "COOL_SHEEN_DATA": str(folder)}
+    command = [sys.executable, "-c", SERVE, NOW.isoformat(), "serve", "--port", str(port)]
+    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, text=True)
+
+
+def _cpu_s(pid: int) -> float:
+    ticks = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(ticks[11]) + int(ticks[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def _told(name: str, spent: list[float]) -> float:
+    spent = sorted(1000 * s for s in spent)
+    if not spent:
+        return 0.0
+    p95 = spent[int(0.95 * len(spent))]
+    print(
+        f"{name:10}{len(spent):7}{statistics.median(spent):9.0f}{p95:9.0f}{spent[int(0.99 * len(spent))]:9.0f}{spent[-1]:9.0f}"
+    )
+    return p95
+
+
+def main() -> int:
+    asked = argparse.ArgumentParser()
+    asked.add_argument("folder", type=Path, help="a laid shop; it is worked in as a copy")
+    asked.add_argument("--seconds", type=float, default=600)
+    asked.add_argument("--devices", type=int, default=20)
+    asked.add_argument("--pause", type=float, nargs=2, default=(5.0, 15.0), help="between two presses of a device [s]")
+    said = asked.parse_args()
+    port = free_port()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(shutil.copytree(said.folder, Path(name) / "shop"))
+        os.sync()  # what the copy left to be written is not for the first press to wait for
+        server = served(folder, port)
+        try:
+            assert "serves" in server.stdout.readline()
+            time.sleep(20)  # the first looks
+            day = Day(f"http://127.0.0.1:{port}", time.monotonic() + said.seconds, tuple(said.pause))
+            before = _cpu_s(server.pid)
+            asyncio.run(_all(day, said.devices, 1))
+            busy = (_cpu_s(server.pid) - before) / said.seconds
+        finally:
+            server.terminate()
+            server.wait()
+    print(f"{'[ms]':10}{'n':>7}{'median':>9}{'p95':>9}{'p99':>9}{'most':>9}")
+    for word in sorted({word for word, _ in day.taps}):
+        _told(word, [s for w, s in day.taps if w == word])
+    p95 = _told("taps", [s for _, s in day.taps])
+    _told("looks", day.looks)
+    print(f"{len(day.taps) / said.seconds:.1f} taps a second; the server was busy {100 * busy:.0f} % of a processor")
+    print(dict(day.statuses), *day.errors[:5], sep="\n")
+    return 1 if day.errors or p95 > WANTED_MS else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
