@@ -139,7 +139,7 @@ def test_one_press_over_many_connections_at_once_is_one_coat(tmp_path):
     shop = ShopOnTrial(tmp_path)
     part, same = shop.new_part(), uuid4()
     presses = [same] * 12 + [uuid4() for _ in range(8)]
-    with ThreadPoolExecutor(8) as hands:
+    with shop.http, ThreadPoolExecutor(8) as hands:
         answers = list(hands.map(lambda press: shop.log(part, "coat", press).status_code, presses))
     assert answers == [200] * 20
     assert len(shop.standing(part).history.coats) == 9

@@ -32,8 +32,8 @@ from cool_sheen.web.turnstile import Lane, Turnstile
 HX = {"HX-Request": "true"}
 
 
-def at_once(press, times=8):
-    with ThreadPoolExecutor(times) as hands:
+def at_once(shop, press, times=8):
+    with shop.http, ThreadPoolExecutor(times) as hands:  # one loop for all, as it is when it serves
         return sorted(answer.status_code for answer in hands.map(press, range(times)))
 
 
@@ -57,17 +57,17 @@ def test_layers_that_are_added_at_once_are_all_there_and_of_those_that_say_what_
         return shop.http.post(f"/systems/{key}/change", data=form, headers=HX)
 
     before = layers()
-    assert at_once(add) == [200] * 8
+    assert at_once(shop, add) == [200] * 8
     assert layers() == before + 8
     seen = re.search(r'data-seen="(\w+)"', shop.http.get(f"/systems/{key}").text)[1]
-    assert at_once(lambda n: add(n, seen=seen)) == [200, *[409] * 7]
+    assert at_once(shop, lambda n: add(n, seen=seen)) == [200, *[409] * 7]
     assert layers() == before + 9
 
 
 def test_one_line_of_a_batch_is_poured_once_however_many_pour_it(shop):
     batch = batch_of(begin(shop, "clear-two-pack", how="ready", amount="300 ml"))
     do(shop, batch, "stamp", gate="base_stirred")
-    assert at_once(lambda _: do(shop, batch, "pour", line="0", how="mark")).count(200) == 1
+    assert at_once(shop, lambda _: do(shop, batch, "pour", line="0", how="mark")).count(200) == 1
     assert len(state_of(shop, batch).pours) == 1
 
 
@@ -77,14 +77,14 @@ def test_no_more_is_thrown_away_than_there_is(shop):
         return shop.http.post("/stores/stock", data=form)
 
     assert move("bought", "1000 ml").status_code == 303
-    assert at_once(lambda _: move("discarded", "400 ml")) == [303, 303, *[422] * 6]
+    assert at_once(shop, lambda _: move("discarded", "400 ml")) == [303, 303, *[422] * 6]
     assert balance(shop, "paint:clear-two-pack") == pytest.approx(200)
 
 
 def test_a_zone_is_split_once_and_its_area_stays_what_it_was(shop):
     part = shop.new_part(area="2.2")
     fields = {"zone": str(zones_of(shop, part)["whole"].uuid)}
-    assert at_once(lambda n: _split_of(shop, part, n, fields)) == [303, *[409] * 7]
+    assert at_once(shop, lambda n: _split_of(shop, part, n, fields)) == [303, *[409] * 7]
     assert sum(z.area_m2 for z in zones_of(shop, part).values()) == pytest.approx(2.2)
 
 
@@ -103,7 +103,7 @@ def test_of_first_starts_at_once_one_sets_the_shop_up(empty):
         "space_name_0": "Booth",
         "space_kind_0": "booth",
     }
-    assert at_once(lambda _: empty.http.post("/start", data=form)).count(303) == 1
+    assert at_once(empty, lambda _: empty.http.post("/start", data=form)).count(303) == 1
     with empty.workshop.read() as unit:
         assert unit.shop.name == "Mine"
 

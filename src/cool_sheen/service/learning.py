@@ -22,7 +22,7 @@ from cool_sheen.core.drying.touch import Posterior, TouchTest, believe, evidence
 from cool_sheen.core.log.history import History, LaidCoat, Touch
 from cool_sheen.core.log.next_time import SUCH_AIR_K
 from cool_sheen.core.part.climate import PartClimate, Stand
-from cool_sheen.core.part.film_clock import CoatClock, Factor, FactorAsked, coat_clocks, evidence_of
+from cool_sheen.core.part.film_clock import Factor, FactorAsked, WeighedCoat, evidence_of, weighed_coats
 from cool_sheen.core.units import Celsius, Minutes
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.unit import Unit
@@ -230,8 +230,9 @@ def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
     out: dict[tuple[UUID, Mode], Lesson] = {}
     for zone in history.apart():
         seen = climate.heated(zone.bakes)
-        for c in coat_clocks(zone, seen, None, revisions):
-            tests = [t for t in zone.tests_of(c.coat.uuid) if not t.payload.alone]
+        told = {c.uuid: [t for t in zone.tests_of(c.uuid) if not t.payload.alone] for c in zone.coats}
+        for c in weighed_coats(zone, seen, revisions) if any(told.values()) else ():
+            tests = told[c.coat.uuid]
             for mode in {m.mode for m in c.product.drying.milestones} if tests else ():
                 lesson = _lesson(part.uuid, c, seen, tests, mode)
                 if lesson is not None:
@@ -239,8 +240,8 @@ def lessons_of(unit: Unit, part: Part, history: History) -> Sequence[Lesson]:
     return list(out.values())
 
 
-def _lesson(part: UUID, c: CoatClock, climate: PartClimate, tests: list[Touch], mode: Mode) -> Lesson | None:
-    clock, drying = climate.clock(c.drying), c.product.drying
+def _lesson(part: UUID, c: WeighedCoat, climate: PartClimate, tests: list[Touch], mode: Mode) -> Lesson | None:
+    clock, drying = c.clock, c.product.drying
     untaught = [Believed(s.since_s, 0.0, DEFAULT_LN_SD) for s in climate.stands]
     found = evidence_of(clock, c.film, tests, untaught, mode)
     where = _dried_in(clock, c, climate, tests, mode) if found else None
@@ -252,7 +253,7 @@ def _lesson(part: UUID, c: CoatClock, climate: PartClimate, tests: list[Touch], 
     return Lesson(c.coat, part, c.product.key, drying, where.space, mode, found, looked)
 
 
-def _dried_in(clock: Clock, c: CoatClock, climate: PartClimate, tests: list[Touch], mode: Mode) -> Stand | None:
+def _dried_in(clock: Clock, c: WeighedCoat, climate: PartClimate, tests: list[Touch], mode: Mode) -> Stand | None:
     """The stay in which most of the progress until the last test was made; None where no space has two thirds of it."""
     mark = next(m for m in c.product.drying.milestones if m.mode is mode)
     start, until = seconds(c.film.start), seconds(max(t.at for t in tests))

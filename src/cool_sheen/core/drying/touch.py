@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -64,6 +65,11 @@ def learn(
     Source: docs/trade.md, Touch: Bayes on a grid of 24 spreads in 6000 steps; likelihood
         Phi((ln(ready/pred) - x)/s) - Phi((ln(not/pred) - x)/s).
     """
+    return _learned(tuple(tests), prior_ln_sd, noise_ln_sd, prior_ln_mean)
+
+
+@lru_cache(4096)  # every page that shows a coat asks what its tests say
+def _learned(tests: tuple[TouchTest, ...], prior_ln_sd: float, noise_ln_sd: float, prior_ln_mean: float) -> Posterior:
     return believe(evidence(tests, prior_ln_sd, noise_ln_sd, prior_ln_mean), prior_ln_sd, prior_ln_mean)
 
 

@@ -97,6 +97,25 @@ class CoatClock:
         return next((s for s in self.spans if s.to is None or at < s.to), self.spans[-1])
 
 
+@dataclass(frozen=True, slots=True)
+class WeighedCoat:
+    """One coat as the clock sees it, with what lies below it."""
+
+    coat: LaidCoat
+    product: Product
+    film: Film
+    clock: Clock
+
+
+def weighed_coats(zone: ZoneHistory, climate: PartClimate, revisions: Mapping[str, Product]) -> list[WeighedCoat]:
+    """Return every coat on a zone with its film and its clock, bottom first: what its tests are held against."""
+    sheets = [revisions[c.payload.coating] for c in zone.coats]
+    timed = [drying_with(sheet.drying, c.payload.blend.hardener) for c, sheet in zip(zone.coats, sheets, strict=True)]
+    clocks = [climate.clock(data) for data in timed]
+    films = stacked(list(zip(clocks, [film_of(c) for c in zone.coats], strict=True)))
+    return [WeighedCoat(*one) for one in zip(zone.coats, sheets, films, clocks, strict=True)]
+
+
 def coat_clocks(
     zone: ZoneHistory,
     climate: PartClimate,
@@ -113,13 +132,10 @@ def coat_clocks(
         revisions: Product data by content hash, as the coats were put on with them.
         factor: What the shop has learned of these products where the part stands.
     """
-    sheets = [revisions[c.payload.coating] for c in zone.coats]
-    timed = [drying_with(sheet.drying, c.payload.blend.hardener) for c, sheet in zip(zone.coats, sheets, strict=True)]
-    clocks = [climate.clock(data) for data in timed]
-    weighed = stacked(list(zip(clocks, [film_of(c) for c in zone.coats], strict=True)))
-    out = []
-    for place, (coat, sheet, clock, film) in enumerate(zip(zone.coats, sheets, clocks, weighed, strict=True)):
-        rule = sheet.rule_for(sheets[place + 1] if place + 1 < len(sheets) else following)
+    weighed, out = weighed_coats(zone, climate, revisions), []
+    for place, one in enumerate(weighed):
+        coat, sheet, film, clock = one.coat, one.product, one.film, one.clock
+        rule = sheet.rule_for(weighed[place + 1].product if place + 1 < len(weighed) else following)
         tests = zone.tests_of(coat.uuid)
         counting = _counting(tests, {rule.opens: frozenset(sheet.ready_tests)})
         known = known_of(factor, sheet, coat.payload.coat_kind, coat.uuid)

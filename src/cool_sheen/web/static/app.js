@@ -246,7 +246,8 @@
     shown = Number(document.documentElement.dataset.news || 0); // what this page knows of
   let lookSoon = 0;
   document.addEventListener("htmx:afterSwap", (event) => {
-    if (event.detail.target.id === "live") shown = Math.max(shown, Number(event.detail.xhr.getResponseHeader("X-News") || 0));
+    if (event.detail.target.id !== "live") return;
+    shown = Math.max(shown, Number(event.detail.xhr.getResponseHeader("X-News") || 0));
   });
   function listen() {
     if (news || document.hidden) return;
