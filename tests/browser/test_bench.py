@@ -31,11 +31,14 @@ def choose(page, name: str):
     raise AssertionError(f"no lane called {name}")
 
 
-def violations(page) -> list[str]:
+STANDARDS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+OF_COLOUR_AND_SIZE = ["color-contrast", "link-in-text-block", "target-size", "scrollable-region-focusable"]
+
+
+def violations(page, only=STANDARDS) -> list[str]:
     page.evaluate(AXE)
     # What passes is not told: to tell it takes as long as to look.
-    asked = "{resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}"
-    found = page.evaluate(f"axe.run(document, {asked})")
+    found = page.evaluate("only => axe.run(document, {resultTypes: ['violations'], runOnly: only})", only)
     return [f"{v['id']}: {v['nodes'][0]['html'][:120]}" for v in found["violations"]]
 
 
@@ -246,7 +249,8 @@ def test_no_page_has_an_accessibility_violation_by_day_or_in_the_booth(page, ser
         "/projects/new",
     ]:
         page.goto(address)
-        if wrong := violations(page):
+        # the booth has other colours and sizes, and the same marks
+        if wrong := violations(page, OF_COLOUR_AND_SIZE if booth else STANDARDS):
             found[address] = wrong
     assert not found, json.dumps(found, indent=1)
 
