@@ -59,6 +59,8 @@ bench: install-dev  ## the benches alone
 	.venv/bin/pytest -q --benchmark-enable tests/bench
 bench-scale: install-dev .venv/compiled.stamp  ## a shop with years of work, and what its pages cost
 	PYTHONPATH=src:. $(PY) -m tests.scale
+bench-taps: install-dev .venv/compiled.stamp  ## the same shop, twenty devices for ten minutes: how long a press takes
+	PYTHONPATH=src:. $(PY) -m tests.scale.taps
 told: install-dev  ## tell the pages of tests/told anew, to be read through before they are kept
 	PYTHONPATH=src:. $(PY) -m tests.told
 fuzz: install-dev  ## press 20,000 spoiled forms, bring 5,000 spoiled files, call the calculators 10,000 times

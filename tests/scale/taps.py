@@ -23,7 +23,10 @@ from uuid import uuid4
 
 import httpx2
 
-from tests.scale.shop import NOW
+from cool_sheen.demo.years import Years, lay_years
+from cool_sheen.settings import Settings
+from cool_sheen.store.opening import close
+from tests.scale.shop import NOW, opened
 from tests.support import free_port
 
 SERVE = """
@@ -47,14 +50,14 @@ def timed(app):
 cli._config = lambda served, *more: config(timed(served), *more)
 cli.app()
 """  # the clock goes on from when the shop was laid; how long a press took by the program's own watch, too
-LOOKS_AFTER_S = 0.12  # as the pages do
+LOOKS_AFTER_S, ALARMS_AFTER_S = 0.12, 2.5  # as the pages do
 WANTED_MS = 100.0
 
 
 class News(asyncio.Event):
     """What a device was told last."""
 
-    told = 0
+    told, all = 0, 0
 
 
 @dataclass
@@ -117,7 +120,7 @@ async def _listen(http: httpx2.AsyncClient, heard: News, about: dict[str, str]) 
     async with http.stream("GET", "/news", params=about) as stream:
         async for line in stream.aiter_lines():
             if line.startswith("data:"):
-                heard.told = int(line[5:])
+                heard.told, heard.all = map(int, line[5:].split())
                 heard.set()
 
 
@@ -129,6 +132,9 @@ async def _look(day: Day, http: httpx2.AsyncClient, heard: News, path: str) -> N
         await asyncio.sleep(LOOKS_AFTER_S)
         if heard.is_set() and heard.told <= shown:
             heard.clear()
+            if heard.all > heard.told:  # of another part: only what was to ring there may have been done
+                await asyncio.sleep(ALARMS_AFTER_S)
+                await http.get("/alarms")
             continue
         heard.clear()
         begun = time.monotonic()
@@ -137,6 +143,7 @@ async def _look(day: Day, http: httpx2.AsyncClient, heard: News, path: str) -> N
                 pass
         day.looks.append(time.monotonic() - begun)
         shown = int(answer.headers.get("X-News", 0))
+        await http.get("/alarms")
         if answer.status_code >= 400:
             day.errors.append(f"{path} {answer.status_code}")
 
@@ -147,6 +154,15 @@ async def _all(day: Day, devices: int, seed: int) -> None:
             await asyncio.sleep(0.5)
     dice = [random.Random(seed + n) for n in range(devices)]
     await asyncio.gather(*(_device(day, parts, d, bench=n % 2 == 0) for n, d in enumerate(dice)))
+
+
+def _laid(folder: Path) -> Path:
+    """The folder of a shop with years of work."""
+    file = Settings(data=folder).database
+    if not file.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        close(opened(file, lambda unit: lay_years(unit, years=Years(500, 200_000))).workshop.engine)
+    return folder
 
 
 def served(folder: Path, port: int) -> subprocess.Popen:
@@ -174,14 +190,17 @@ def _told(name: str, spent: list[float]) -> float:
 
 def main() -> int:
     asked = argparse.ArgumentParser()
-    asked.add_argument("folder", type=Path, help="a laid shop; it is worked in as a copy")
+    asked.add_argument(
+        "folder", type=Path, nargs="?", help="a laid shop, worked in as a copy; laid when it is not there"
+    )
     asked.add_argument("--seconds", type=float, default=600)
     asked.add_argument("--devices", type=int, default=20)
     asked.add_argument("--pause", type=float, nargs=2, default=(5.0, 15.0), help="between two presses of a device [s]")
     said = asked.parse_args()
     port = free_port()
     with tempfile.TemporaryDirectory() as name:
-        folder = Path(shutil.copytree(said.folder, Path(name) / "shop"))
+        laid = _laid(said.folder or Path(name) / "laid")
+        folder = Path(shutil.copytree(laid, Path(name) / "shop"))
         os.sync()  # what the copy left to be written is not for the first press to wait for
         server = served(folder, port)
         try:

@@ -35,11 +35,11 @@ async def _events(look: Callable[[], dict[str, Any] | None]) -> AsyncIterator[st
     yield "event: over\ndata: {}\n\n"
 
 
-def heard(count: Callable[[], int]) -> StreamingResponse:
+def heard(count: Callable[[], str]) -> StreamingResponse:
     """Tell a page whenever something was written, on whatever device; the page asks for what it shows by itself.
 
     Args:
-        count: How often something was written since the start.
+        count: Says of what the page shows, and of all, what was written last.
     """
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
     return StreamingResponse(_news(count), media_type="text/event-stream", headers=headers)
@@ -53,7 +53,7 @@ def end_all() -> None:
     _ending.set()
 
 
-async def _news(count: Callable[[], int]) -> AsyncIterator[str]:
+async def _news(count: Callable[[], str]) -> AsyncIterator[str]:
     last, quiet_s = count(), 0.0
     yield f"retry: 1500\ndata: {last}\n\n"
     while not _ending.is_set():

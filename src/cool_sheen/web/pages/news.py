@@ -13,10 +13,10 @@ router = APIRouter()
 
 @router.get("/news")
 async def news(workshop: WorkshopDep, part: UUID | None = None) -> StreamingResponse:
-    """Tell a page whenever something was written that it shows; it ends when the page is closed.
+    """Tell a page how far what it shows has come, and how far all has; it ends when the page is closed.
 
     Args:
         workshop: The workshop.
         part: The part that the page is about; a page of the whole shop hears of all.
     """
-    return heard(lambda: workshop.news.of(part))
+    return heard(lambda: f"{workshop.news.of(part)} {workshop.news.count}")

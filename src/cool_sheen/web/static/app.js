@@ -241,10 +241,12 @@
   // not before the page is painted: it asks where everything stands
   if (here) setTimeout(() => here.scrollIntoView({ block: "nearest", inline: "center" }), 100); // on a phone the places scroll in one row
   // what is logged on another device shows here within a second; a page that nobody sees listens to nothing
-  const LOOKS_AFTER_MS = 120;
+  const LOOKS_AFTER_MS = 120,
+    ALARMS_AFTER_MS = 2500;
   let news = null,
     shown = Number(document.documentElement.dataset.news || 0); // what this page knows of
-  let lookSoon = 0;
+  let lookSoon = 0,
+    alarmsSoon = 0;
   document.addEventListener("htmx:afterSwap", (event) => {
     if (event.detail.target.id !== "live") return;
     shown = Math.max(shown, Number(event.detail.xhr.getResponseHeader("X-News") || 0));
@@ -254,7 +256,12 @@
     const about = $("[data-about]"); // a page about one part hears of that part, and of what may show anywhere
     news = new EventSource(about ? `/news?part=${about.dataset.about}` : "/news");
     news.onmessage = (event) => {
-      const told = Number(event.data);
+      const [told, all] = event.data.split(" ").map(Number);
+      if (all > told && !alarmsSoon)
+        alarmsSoon = setTimeout(() => {
+          alarmsSoon = 0; // of another part: nothing to look at, but what was to ring there may have been done
+          askForAlarms();
+        }, ALARMS_AFTER_MS);
       if (told <= shown) return;
       clearTimeout(lookSoon);
       lookSoon = setTimeout(() => {
