@@ -173,6 +173,11 @@ def test_a_press_is_told_to_its_own_part_and_to_what_comes_after_it_and_the_air_
         shop.clock.turn(minutes=90)
     for before, now in pairwise(states):
         assert [n > b for b, n in zip(before, now, strict=True)] == [True, True, False, True]
+    coat = shop.standing(first).history.coats[-1].uuid
+    assert shop.log(first, "undo", entry=str(coat)).status_code == 200
+    states.append(_heard(shop, [first, after, other, None]))
+    assert [n > b for b, n in zip(states[-2], states[-1], strict=True)] == [True, True, False, True]
+    assert not shop.standing(first).history.coats
     page = shop.http.get(f"/parts/{other}/live")
     assert int(page.headers["X-News"]) == shop.workshop.news.count
     space = shop.standing(other).space.uuid

@@ -126,9 +126,7 @@ def _take_note(session: Session, _context: Any, _instances: Any) -> None:
     for row in rows:
         if isinstance(row, LogEntry):
             batches, about = _batches_of(row), {t.part_uuid for t in row.targets if t.part_uuid}
-            names.update(_BY_KIND.get(row.kind, ()))
-            if batches:
-                names.add(BATCHES)
+            names.update(_changed_by(session, row))
             parts_touched(session).update(about)
             _about(session).update(about)
             if row.kind in _TEACHES:
@@ -142,6 +140,19 @@ def _take_note(session: Session, _context: Any, _instances: Any) -> None:
 def _bump_all(session: Session, _context: Any) -> None:
     for name in session.info.pop("to bump", set()):
         bump(session, name)
+
+
+def _changed_by(session: Session, row: LogEntry) -> set[str]:
+    """What hangs on an entry; to take one back changes what to write it changed, and may bring a lesson back."""
+    kind, named = row.kind, bool(_batches_of(row))
+    if row.voids:
+        with session.no_autoflush:
+            kind, payload = session.execute(
+                select(LogEntry.kind, LogEntry.payload).where(LogEntry.uuid == row.voids)
+            ).one()
+        named = named or kind == "batch" or bool(payload.get("batch"))
+    names = set(_BY_KIND.get(kind, ())) | ({LESSONS} if row.voids else set())
+    return names | {BATCHES} if named else names
 
 
 def _batches_of(row: LogEntry) -> set[UUID]:
