@@ -6,9 +6,10 @@ from uuid import UUID
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
+from cool_sheen.service.briefs import brief_of
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, log
-from cool_sheen.store.models import Part, Zone
+from cool_sheen.store.models import Part
 
 _MOST_KEPT = 2_000  # entries of a part that are kept as they were read
 
@@ -19,14 +20,15 @@ def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
     Others see of it what is committed, and a unit of work is given no more than was there when it began.
     """
     key = ("entries", part)
-    newest = log.last_seqs(unit.session, [part]).get(part, 0)
     known: tuple[int, tuple[Recorded, ...]] = unit.workshop.kept.peek(key) or (0, ())
-    if known[0] >= newest:
+    wrote = changes.wrote(unit.session)  # whoever writes is alone: there is nothing newer than what is read here
+    newest = None if wrote else log.last_seqs(unit.session, [part]).get(part, 0)
+    if newest is not None and known[0] >= newest:
         return known[1] if known[0] == newest else tuple(row for row in known[1] if row.seq <= newest)
     rows = (*known[1], *log.of_part(unit.session, part, known[0]))
-    if len(rows) <= _MOST_KEPT:
-        kept = unit.aside if changes.wrote(unit.session) else unit.workshop.kept
-        kept.put(key, (newest, rows), 500 + 2_000 * len(rows))
+    if rows and len(rows) <= _MOST_KEPT:
+        kept = unit.aside if wrote else unit.workshop.kept
+        kept.put(key, (rows[-1].seq, rows), 500 + 2_000 * len(rows))
     return rows
 
 
@@ -35,8 +37,8 @@ def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
     newest = log.last_seqs(unit.session, [part.uuid]).get(part.uuid, 0) if seq is None else seq
 
     def make() -> History:
-        zones = [z.uuid for z in part.live_zones]
-        return fold(entries_of(unit, part.uuid), zones, heirs_of(part.zones))
+        brief = brief_of(unit, part)
+        return fold(entries_of(unit, part.uuid), brief.live, brief.heirs)
 
     found: History = unit.kept.get(key_of(part, newest), make, weight_of)
     return found
@@ -50,17 +52,3 @@ def key_of(part: Part, seq: int) -> tuple[Hashable, ...]:
 def weight_of(history: History) -> int:
     """What a folded log takes. [bytes]"""
     return 2_000 + 900 * history.places
-
-
-def heirs_of(zones: Sequence[Zone]) -> dict[UUID, frozenset[UUID]]:
-    """Return, for each zone that was split, the zones of now that came out of it."""
-    children: dict[UUID, list[Zone]] = {}
-    for zone in zones:
-        if zone.split_from:
-            children.setdefault(zone.split_from, []).append(zone)
-
-    def living(zone: Zone) -> frozenset[UUID]:
-        grown = [living(child) for child in children.get(zone.uuid, ())]
-        return frozenset().union(*grown) if zone.was_split else frozenset([zone.uuid]).union(*grown)
-
-    return {zone.uuid: living(zone) for zone in zones if zone.uuid in children}

@@ -8,7 +8,7 @@ from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import ColumnElement, select
-from sqlalchemy.orm import selectinload
+from sqlalchemy.orm import joinedload
 
 from cool_sheen.core.log.entries import MovePayload, Target
 from cool_sheen.core.survey.zones import ZoneFacts
@@ -165,7 +165,7 @@ def kinds_of_parts(unit: Unit) -> list[str]:
 def find_part(unit: Unit, uuid: UUID) -> Part:
     """Return a part with its project and zones. Raises Missing."""
     query = select(Part).where(Part.uuid == uuid)
-    part = unit.session.scalar(query.options(selectinload(Part.project)))
+    part = unit.session.scalar(query.options(joinedload(Part.project, innerjoin=True)))
     if part is None or part.away == "deleted":
         raise Missing("part")
     return part

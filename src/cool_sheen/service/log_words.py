@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import select
 
@@ -17,7 +18,7 @@ from cool_sheen.core.units import amount
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import log
-from cool_sheen.store.models import Part, Space
+from cool_sheen.store.models import Space, Zone
 
 
 def says(row: Recorded, names: dict[str, str], units: str = "metric") -> str:
@@ -174,11 +175,12 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
 }
 
 
-def names_for(unit: Unit, part: Part, system: System) -> dict[str, str]:
+def names_for(unit: Unit, part: UUID, system: System) -> dict[str, str]:
     """Return the names that a part's log speaks of: layers, spaces, and its zones, those that were split as well."""
-    spaces = {str(s.uuid): s.name for s in unit.session.scalars(select(Space))}
-    zones = {str(zone.uuid): zone.name for zone in part.zones}
-    return spaces | zones | {layer.id: layer.name for layer in system.layers} | {_LIVE: str(len(part.live_zones))}
+    spaces = {str(uuid): name for uuid, name in unit.session.execute(select(Space.uuid, Space.name))}
+    rows = unit.session.execute(select(Zone.uuid, Zone.name, Zone.was_split).where(Zone.part_uuid == part)).all()
+    zones, live = {str(row.uuid): row.name for row in rows}, sum(not row.was_split for row in rows)
+    return spaces | zones | {layer.id: layer.name for layer in system.layers} | {_LIVE: str(live)}
 
 
 _LIVE = "live zones"

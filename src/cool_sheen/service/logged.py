@@ -10,10 +10,9 @@ from cool_sheen.core.once import cached_property
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.work.owed import Owed, owed_to
 from cool_sheen.core.work.steps import steps_of
-from cool_sheen.service.jobs import zone_facts
+from cool_sheen.service.briefs import Brief
 from cool_sheen.service.learning import drying_hash
 from cool_sheen.service.unit import Unit
-from cool_sheen.store.models import Part
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,18 +43,17 @@ class Logged:
         return 30_000 + 900 * self.history.places
 
 
-def logged_of(unit: Unit, part: Part, history: History, seq: int) -> Logged:
+def logged_of(unit: Unit, brief: Brief, history: History, seq: int) -> Logged:
     """Hold the folded log of a part against its system.
 
     Args:
         unit: The unit of work.
-        part: The row.
+        brief: What is to be done to it.
         history: Its log, folded.
         seq: Its newest entry.
     """
-    system = System.model_validate(part.system)
-    products = {key: unit.revision(name) for key, name in part.revisions.items()}
     revisions = {name: unit.revision(name) for name in {c.payload.coating for c in history.coats}}
-    zones = tuple(history.as_logged(zone_facts(unit, part)))
-    owed = owed_to(steps_of(system, zones, products), history, zones)
-    return Logged((part.uuid, seq, part.changes), history, system, products, revisions, zones, owed)
+    zones = tuple(history.as_logged(brief.zones))
+    owed = owed_to(steps_of(brief.system, zones, brief.products), history, zones)
+    part, changes = brief.version
+    return Logged((part, seq, changes), history, brief.system, brief.products, revisions, zones, owed)

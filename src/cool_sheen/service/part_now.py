@@ -24,6 +24,7 @@ from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.owed import Owed, StepRow, waited_out
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
+from cool_sheen.service.briefs import brief_of
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, still_first
@@ -193,11 +194,10 @@ class _Around:
     batches: list[RunningBatch]
 
 
-def _around(unit: Unit) -> _Around:
+def _around(unit: Unit, parts: Iterable[PartFacts]) -> _Around:
     usable = [batch for batch in recent(unit) if batch.state.pours and batch.usable(unit.now)]
-    return _Around(
-        spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), still_first(unit), usable
-    )
+    first = still_first(unit) if any(part.after for part in parts) else {}
+    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), first, usable)
 
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
@@ -205,7 +205,7 @@ def part_now(unit: Unit, uuid: UUID) -> PartNow:
     facts = part_facts(unit, Part.uuid == uuid)
     if not facts:
         raise Missing("part")
-    return _stand(unit, facts[0], log.last_seqs(unit.session, [uuid]).get(uuid, 0), _around(unit))
+    return _stand(unit, facts[0], log.last_seqs(unit.session, [uuid]).get(uuid, 0), _around(unit, facts))
 
 
 def live_mark(unit: Unit) -> tuple[Hashable, ...]:
@@ -218,7 +218,7 @@ def live_parts(unit: Unit) -> list[PartNow]:
     """Return how every part stands on which something is still to come; what is finished is not looked at."""
     number = changes.generations(unit.settled()).get(changes.ANYTHING, 0)
     live: list[tuple[PartFacts, int]] = unit.kept.get(("live", number), lambda: _live(unit), lambda x: 400 * len(x))
-    shared = _around(unit)
+    shared = _around(unit, [facts for facts, _ in live])
     return [_stand(unit, facts, seq, shared) for facts, seq in live]
 
 
@@ -237,7 +237,7 @@ def parts_of(unit: Unit, projects: Iterable[UUID]) -> list[PartNow]:
     """Return how every part of some projects stands, finished or not."""
     parts = part_facts(unit, Part.project_uuid.in_(list(projects)))
     seqs = {uuid: row.seq for uuid, row in statuses.of_parts(unit.settled(), [p.uuid for p in parts]).items()}
-    shared = _around(unit)
+    shared = _around(unit, parts)
     return [_stand(unit, part, seqs.get(part.uuid, 0), shared) for part in parts]
 
 
@@ -255,7 +255,7 @@ def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
 
 def _read(unit: Unit, uuid: UUID, seq: int) -> Logged:
     part = find_part(unit, uuid)
-    return logged_of(unit, part, history_of(unit, part, seq), seq)
+    return logged_of(unit, brief_of(unit, part), history_of(unit, part, seq), seq)
 
 
 def _situation(unit: Unit, found: PartNow) -> Situation:

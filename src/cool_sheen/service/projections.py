@@ -17,7 +17,8 @@ from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
 from cool_sheen.core.work.owed import Owed, StepRow
 from cool_sheen.core.work.steps import CoatStep
-from cool_sheen.service.histories import entries_of, heirs_of, key_of, weight_of
+from cool_sheen.service.briefs import brief_of
+from cool_sheen.service.histories import entries_of, key_of, weight_of
 from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
 from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.unit import Unit
@@ -74,10 +75,11 @@ def keep_part(unit: Unit, uuid: UUID, *, teaches: bool = True) -> None:
     if part is None:
         return
     rows = entries_of(unit, uuid)
-    history = fold(rows, [z.uuid for z in part.live_zones], heirs_of(part.zones))
+    brief = brief_of(unit, part)
+    history = fold(rows, brief.live, brief.heirs)
     seq = rows[-1].seq if rows else 0
     unit.aside.put(key_of(part, seq), history, weight_of(history))
-    logged = logged_of(unit, part, history, seq)
+    logged = logged_of(unit, brief, history, seq)
     unit.aside.put(logged.key, logged, logged.weight)
     statuses.put_part(unit.session, part_fields(unit, part, logged, seq))
     if not teaches:

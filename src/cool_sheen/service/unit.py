@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine
+from sqlalchemy import Engine, insert
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
@@ -49,6 +49,9 @@ def note_saved() -> None:
         saved.append(datetime.now(UTC))
 
 
+_SENT_AGAIN = "this press was made before"
+
+
 @dataclass(frozen=True, slots=True)
 class Pressed:
     """The press that a request brings, and the hash of all that it says."""
@@ -61,12 +64,12 @@ class Pressed:
         before = session.get(PressRow, self.uuid)
         if before is not None and before.content_hash != self.content_hash:
             raise Conflict(self.uuid)
+        session.info[_SENT_AGAIN] = before is not None
 
     def keep(self, session: Session, now: datetime) -> None:
         """Keep what it said, with what it did."""
-        if session.get(PressRow, self.uuid) is None:
-            session.add(PressRow(uuid=self.uuid, content_hash=self.content_hash, at=now))
-            session.flush()
+        if not session.info[_SENT_AGAIN]:
+            session.execute(insert(PressRow).values(uuid=self.uuid, content_hash=self.content_hash, at=now))
 
 
 _pressed: ContextVar[Pressed | None] = ContextVar("pressed", default=None)

@@ -19,7 +19,6 @@ from cool_sheen.store.models import (
     PackSheet,
     Part,
     Photo,
-    PressRow,
     ShelfSheet,
     Shop,
     Space,
@@ -45,7 +44,7 @@ _TAUGHT = "parts whose tests teach anew"
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
 _WROTE, _ABOUT, _ELSEWHERE = "wrote", "parts it wrote about", "what shows elsewhere"
 _OF_A_PART = frozenset({ANYTHING, LESSONS})  # what shows with the part that it was written about, and nowhere else
-_ROWS_OF_A_PART = (LogEntry, LogTarget, Part, Zone, Face, Photo, PressRow)
+_ROWS_OF_A_PART = (LogEntry, LogTarget, Part, Zone, Face, Photo)
 
 
 def parts_touched(session: Session) -> set[UUID]:

@@ -38,7 +38,7 @@ def append(session: Session, entry: Entry, now: datetime) -> Recorded:
     Returns: The entry with its place in the log; the first one when it was sent before.
     Raises: Conflict: the uuid is taken by another content. UnknownTarget: it points at nothing.
     """
-    if found := session.scalar(select(LogEntry).where(LogEntry.uuid == entry.uuid)):
+    if found := _row(session, entry.uuid):
         if found.content_hash != entry.content_hash:
             raise Conflict(entry.uuid)
         return read(found)
@@ -60,6 +60,7 @@ def append(session: Session, entry: Entry, now: datetime) -> Recorded:
         targets=[LogTarget(project_uuid=t.project, part_uuid=t.part, zone_uuid=t.zone) for t in entry.targets],
     )
     session.add(row)
+    _not_there(session).discard(entry.uuid)
     try:
         session.flush()
     except IntegrityError as error:
@@ -99,8 +100,17 @@ _COLUMNS = (
 )  # fmt: skip
 
 
-def _read_all(session: Session, *where: ColumnElement[bool], newest: int | None = None) -> list[Recorded]:
-    """Read entries by plain columns, in sequence: a long log costs no object a row."""
+def _read_all(
+    session: Session, *where: ColumnElement[bool], newest: int | None = None, part: UUID | None = None
+) -> list[Recorded]:
+    """Read entries by plain columns, in sequence: a long log costs no object a row.
+
+    Args:
+        session: An open session.
+        where: Which.
+        newest: So many of them at most, the newest first; all when None.
+        part: The part that all of them are about, where it is known.
+    """
     query = select(*_COLUMNS).where(*where)
     query = query.order_by(LogEntry.seq) if newest is None else query.order_by(LogEntry.seq.desc()).limit(newest)
     rows = session.execute(query).all()
@@ -109,9 +119,8 @@ def _read_all(session: Session, *where: ColumnElement[bool], newest: int | None 
         first, last = min(r.seq for r in rows), max(r.seq for r in rows)
         wanted = {r.seq for r in rows}
         aims = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid)
-        parts = {p for (p,) in session.execute(select(LogTarget.part_uuid).where(LogTarget.seq == last))}
-        if len(parts) == 1:  # a part's own log: its targets lie together in the index
-            aims = aims.where(LogTarget.part_uuid.in_(parts))
+        if part is not None:  # its targets lie together in the index
+            aims = aims.where(LogTarget.part_uuid == part)
         for seq, project, part, zone in session.execute(
             aims.where(LogTarget.seq.between(first, last)).order_by(LogTarget.id)
         ):
@@ -123,7 +132,7 @@ def _read_all(session: Session, *where: ColumnElement[bool], newest: int | None 
 def of_part(session: Session, part: UUID, since: int = 0) -> list[Recorded]:
     """Return every entry about a part after a sequence number, in sequence."""
     mine = select(LogTarget.seq).where(LogTarget.part_uuid == part, LogTarget.seq > since)
-    return _read_all(session, LogEntry.seq.in_(mine))
+    return _read_all(session, LogEntry.seq.in_(mine), part=part)
 
 
 def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, most: int) -> list[Recorded]:
@@ -138,19 +147,21 @@ def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, 
     """
     about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
     earlier = LogEntry.seq < before if before else true()
-    return _read_all(session, about, LogEntry.voids.is_(None), LogEntry.kind.not_in(list(but)), earlier, newest=most)
+    return _read_all(
+        session, about, LogEntry.voids.is_(None), LogEntry.kind.not_in(list(but)), earlier, newest=most, part=part
+    )
 
 
 def voids_of_part(session: Session, part: UUID) -> list[Recorded]:
     """Return what took entries of a part back, in sequence."""
     about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
-    return _read_all(session, about, LogEntry.voids.is_not(None))
+    return _read_all(session, about, LogEntry.voids.is_not(None), part=part)
 
 
 def corrections_of_part(session: Session, part: UUID) -> list[Recorded]:
     """Return what put a part's entries right, and what took such a word back, in sequence."""
     about = LogEntry.seq.in_(select(LogTarget.seq).where(LogTarget.part_uuid == part))
-    rows = _read_all(session, about, LogEntry.kind.in_(["retime", "amend"]))
+    rows = _read_all(session, about, LogEntry.kind.in_(["retime", "amend"]), part=part)
     return rows and [*rows, *voids_of_part(session, part)]
 
 
@@ -221,8 +232,23 @@ def newest_seq(session: Session, kind: str) -> int:
 
 def by_uuid(session: Session, uuid: UUID) -> Recorded | None:
     """Return one entry."""
-    row = session.scalar(select(LogEntry).where(LogEntry.uuid == uuid).options(selectinload(LogEntry.targets)))
+    row = _row(session, uuid)
     return read(row) if row else None
+
+
+def _row(session: Session, uuid: UUID) -> LogEntry | None:
+    if uuid in _not_there(session):
+        return None
+    row = session.scalar(select(LogEntry).where(LogEntry.uuid == uuid).options(selectinload(LogEntry.targets)))
+    if row is None:
+        _not_there(session).add(uuid)
+    return row
+
+
+def _not_there(session: Session) -> set[UUID]:
+    """The entries that this session did not find: it sees one state of the log, and what it wrote itself."""
+    found: set[UUID] = session.info.setdefault("entries that are not there", set())
+    return found
 
 
 def last_seqs(session: Session, parts: Iterable[UUID] | None = None) -> dict[UUID, int]:

@@ -33,7 +33,7 @@ def form(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, shop: Sho
     values: dict[str, Any] = {box.name: box.shows(row.entry.payload, shop.units) for box in boxes}
     values["at"] = f"{ended:%Y-%m-%dT%H:%M}"
     values |= {f"zone_{zone}": "1" for zone in there}
-    names = log_words.names_for(unit, found.row, found.system)
+    names = log_words.names_for(unit, found.part.uuid, found.system)
     return pages.show(
         request,
         unit,

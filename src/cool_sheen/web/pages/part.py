@@ -115,7 +115,7 @@ def _context(unit: Unit, shop: Shop, uuid: UUID, span: str, before: EntryNo = 0)
 
 def _log_context(unit: Unit, shop: Shop, found: PartNow, before: int) -> dict[str, Any]:
     """The log of a part, the newest first, a page of it; kept as long as nothing is written about the part."""
-    names = log_words.names_for(unit, found.row, found.system)
+    names = log_words.names_for(unit, found.part.uuid, found.system)
     key = ("log page", found.version, before, shop.units, frozenset(names.items()))
     made: dict[str, Any] = unit.kept.get(key, lambda: _log_page(unit, shop, found, names, before), lambda _: 200_000)
     return made

@@ -52,7 +52,7 @@ def _to_retime(unit: Unit, shop: Shop, found: PartNow, entry: str) -> dict[str, 
     named = typed.uuid("entry", "There is no such entry.")
     typed.stop("There is no such entry here.")
     row = correcting.entry_to_retime(unit, found, named or found.part.uuid)
-    names = log_words.names_for(unit, found.row, found.system)
+    names = log_words.names_for(unit, found.part.uuid, found.system)
     ended = row.entry.occurred_at.astimezone(unit.zone)
     return {"row": row, "says": log_words.says_logged(unit, row, names, shop.units), "ended": f"{ended:%Y-%m-%dT%H:%M}"}
 

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
@@ -11,7 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.service import log_words, work
 from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
-from cool_sheen.service.jobs import find_part
+from cool_sheen.service.jobs import PartFacts
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.unit import Asking, Refused, Unit, Workshop
 from cool_sheen.store import log
@@ -21,7 +22,16 @@ from cool_sheen.web.forms import Typed
 Writer = Callable[[Unit, PartNow, Typed, UUID], Recorded]
 
 
-def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) -> tuple[PartNow, Recorded, str]:
+@dataclass(frozen=True, slots=True)
+class _Logged:
+    """What was logged, on which part, and in words."""
+
+    part: PartFacts
+    row: Recorded
+    says: str
+
+
+def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) -> _Logged:
     with workshop.write() as unit:
         shop = unit.shop
         if shop is None:
@@ -35,7 +45,9 @@ def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) 
         unit.asking = Asking(typed.text("offered", most=200), sure, mine)
         if log.by_uuid(unit.session, press) is None:
             check_offer(unit, found)
-        return found, write(unit, found, typed, press), shop.units
+        row = write(unit, found, typed, press)
+        names = log_words.names_for(unit, uuid, found.system)
+        return _Logged(found.part, row, log_words.says_logged(unit, row, names, shop.units))
 
 
 _NOT_AGAIN = ("sure", "offered")
@@ -76,9 +88,9 @@ def _logged(
 ) -> Response:
     try:
         try:
-            found, row, units = _write(workshop, uuid, form, write)
+            done = _write(workshop, uuid, form, write)
         except log.Conflict:  # the same press may have come over two connections at once: look again who was first
-            found, row, units = _write(workshop, uuid, form, write)
+            done = _write(workshop, uuid, form, write)
     except AskedBack as asked:
         return _asked_back(request, uuid, workshop, pages, form, asked)
     if not request.headers.get("hx-request"):
@@ -87,15 +99,8 @@ def _logged(
             back if back in ("/", f"/parts/{uuid}/inspect", f"/parts/{uuid}/pieces") else f"/parts/{uuid}", 303
         )
     with workshop.read() as unit:
-        names = log_words.names_for(unit, find_part(unit, uuid), found.system)
         response = pages.show(
-            request,
-            unit,
-            "_logged.html",
-            part=found.part,
-            says=log_words.says_logged(unit, row, names, units),
-            entry=row.entry,
-            press=work.new_id(),
+            request, unit, "_logged.html", part=done.part, says=done.says, entry=done.row.entry, press=work.new_id()
         )
-    response.headers["HX-Trigger"] = json.dumps({"logged": {"part": str(uuid), "kind": row.entry.payload.kind}})
+    response.headers["HX-Trigger"] = json.dumps({"logged": {"part": str(uuid), "kind": done.row.entry.payload.kind}})
     return response

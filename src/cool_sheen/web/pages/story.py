@@ -28,7 +28,7 @@ def _context(unit: Unit, uuid: UUID) -> dict[str, Any]:
     units = unit.the_shop.units
     told = story.story(unit, found)
     there = [p for p in photos.of_part(unit, uuid) if not told.cut or p.taken_at >= told.since]
-    names = log_words.names_for(unit, found.row, found.system)
+    names = log_words.names_for(unit, found.part.uuid, found.system)
     lines = view.numbered(told, there, lambda row: log_words.says_logged(unit, row, names, units))
     builds = {z.name: found.history.builds[z.uuid] for z in found.zones}
     return {
