@@ -22,7 +22,7 @@ def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
     key = ("entries", part)
     known: tuple[int, tuple[Recorded, ...]] = unit.workshop.kept.peek(key) or (0, ())
     wrote = changes.wrote(unit.session)  # whoever writes is alone: there is nothing newer than what is read here
-    newest = None if wrote else log.last_seqs(unit.session, [part]).get(part, 0)
+    newest = None if wrote else log.last_seq(unit.session, part)
     if newest is not None and known[0] >= newest:
         return known[1] if known[0] == newest else tuple(row for row in known[1] if row.seq <= newest)
     rows = (*known[1], *log.of_part(unit.session, part, known[0]))
@@ -34,7 +34,7 @@ def entries_of(unit: Unit, part: UUID) -> Sequence[Recorded]:
 
 def history_of(unit: Unit, part: Part, seq: int | None = None) -> History:
     """Return the folded log of a part as of a sequence number; its newest when None."""
-    newest = log.last_seqs(unit.session, [part.uuid]).get(part.uuid, 0) if seq is None else seq
+    newest = log.last_seq(unit.session, part.uuid) if seq is None else seq
 
     def make() -> History:
         brief = brief_of(unit, part)

@@ -7,7 +7,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, bindparam, select
 from sqlalchemy.orm import joinedload
 
 from cool_sheen.core.log.entries import MovePayload, Target
@@ -49,14 +49,30 @@ class PartFacts:
     kind: str = ""  # in the shop's own word
 
 
+_COLUMNS: tuple[Any, ...] = (
+    Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name, Part.away,
+    Part.after_uuid, Part.lands_pct, Part.kind,
+)  # fmt: skip
+_FACTS = (
+    select(*_COLUMNS)
+    .join(Project, Project.uuid == Part.project_uuid)
+    .where(Part.away != "deleted")
+    .order_by(Part.created_at, Part.name)
+)
+_FACTS_OF_ONE = _FACTS.where(Part.uuid == bindparam("uuid"))
+
+
 def part_facts(unit: Unit, *where: ColumnElement[bool]) -> list[PartFacts]:
     """Return some parts, the oldest first; none that was deleted."""
-    columns: tuple[Any, ...] = (
-        Part.uuid, Part.name, Part.substrate, Part.area_m2, Part.changes, Part.project_uuid, Project.name, Part.away,
-        Part.after_uuid, Part.lands_pct, Part.kind,
-    )  # fmt: skip
-    query = select(*columns).join(Project, Project.uuid == Part.project_uuid).where(Part.away != "deleted", *where)
-    return [PartFacts(*row) for row in unit.session.execute(query.order_by(Part.created_at, Part.name))]
+    return [PartFacts(*row) for row in unit.session.execute(_FACTS.where(*where))]
+
+
+def part_named(unit: Unit, uuid: UUID) -> PartFacts:
+    """Return the part with this id. Raises Missing."""
+    row = unit.session.execute(_FACTS_OF_ONE, {"uuid": uuid}).first()
+    if row is None:
+        raise Missing("part")
+    return PartFacts(*row)
 
 
 def parts_named(unit: Unit, uuids: Iterable[UUID]) -> list[PartFacts]:
@@ -162,10 +178,12 @@ def kinds_of_parts(unit: Unit) -> list[str]:
     return list(unit.session.scalars(select(Part.kind).where(Part.kind != "").distinct().order_by(Part.kind)))
 
 
+_PART = select(Part).where(Part.uuid == bindparam("uuid")).options(joinedload(Part.project, innerjoin=True))
+
+
 def find_part(unit: Unit, uuid: UUID) -> Part:
     """Return a part with its project and zones. Raises Missing."""
-    query = select(Part).where(Part.uuid == uuid)
-    part = unit.session.scalar(query.options(joinedload(Part.project, innerjoin=True)))
+    part = unit.session.scalar(_PART, {"uuid": uuid})
     if part is None or part.away == "deleted":
         raise Missing("part")
     return part

@@ -27,12 +27,12 @@ from cool_sheen.service.batches import RunningBatch, pots_in_use, recent
 from cool_sheen.service.briefs import brief_of
 from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
-from cool_sheen.service.jobs import PartFacts, find_part, part_facts, spaces_by_id, still_first
+from cool_sheen.service.jobs import PartFacts, find_part, part_facts, part_named, spaces_by_id, still_first
 from cool_sheen.service.learning import Lessons, lessons
 from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.shelf_now import shelf_now
-from cool_sheen.service.unit import Missing, Unit
+from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part, PartStatus, Space
@@ -202,10 +202,8 @@ def _around(unit: Unit, parts: Iterable[PartFacts]) -> _Around:
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
     """Return how one part stands. Raises Missing."""
-    facts = part_facts(unit, Part.uuid == uuid)
-    if not facts:
-        raise Missing("part")
-    return _stand(unit, facts[0], log.last_seqs(unit.session, [uuid]).get(uuid, 0), _around(unit, facts))
+    facts = part_named(unit, uuid)
+    return _stand(unit, facts, log.last_seq(unit.session, uuid), _around(unit, [facts]))
 
 
 def live_mark(unit: Unit) -> tuple[Hashable, ...]:

@@ -6,7 +6,7 @@ Parts and batches that were written about are settled before the commit; generat
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import event, select
+from sqlalchemy import bindparam, event, select
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
@@ -44,6 +44,12 @@ _TAUGHT = "parts whose tests teach anew"
 _PARTS, _BATCHES, _KNOWN, _BUMPED = "parts to settle", "batches to settle", "generations", "bumped"
 _WROTE, _ABOUT, _ELSEWHERE = "wrote", "parts it wrote about", "what shows elsewhere"
 _OF_A_PART = frozenset({ANYTHING, LESSONS})  # what shows with the part that it was written about, and nowhere else
+# Built once: to build a statement takes as long as to run it, and every press runs these.
+_NUMBERS = select(Generation.__table__.c.name, Generation.__table__.c.number)
+_BUMP = insert(Generation.__table__).on_conflict_do_update(  # type: ignore[arg-type]
+    index_elements=["name"], set_={"number": Generation.number + 1}
+)
+_COMES_AFTER = select(Part.uuid).where(Part.after_uuid.in_(bindparam("parts", expanding=True)))
 _ROWS_OF_A_PART = (LogEntry, LogTarget, Part, Zone, Face, Photo)
 
 
@@ -78,7 +84,7 @@ def wrote(session: Session) -> bool:
 def generations(session: Session) -> dict[str, int]:
     """Return how often each thing was changed that results depend on, this session's own changes included."""
     if _KNOWN not in session.info:
-        rows = session.execute(select(Generation.name, Generation.number))
+        rows = session.execute(_NUMBERS)
         session.info[_KNOWN] = {row.name: row.number for row in rows}
     found: dict[str, int] = session.info[_KNOWN]
     return found
@@ -86,8 +92,7 @@ def generations(session: Session) -> dict[str, int]:
 
 def bump(session: Session, name: str) -> None:
     """Count one change."""
-    statement = insert(Generation).values(name=name, number=1)
-    session.execute(statement.on_conflict_do_update(index_elements=["name"], set_={"number": Generation.number + 1}))
+    session.execute(_BUMP, {"name": name, "number": 1})
     session.info.pop(_KNOWN, None)
     session.info.setdefault(_BUMPED, set()).add(name)
 
@@ -105,7 +110,7 @@ def bears_on(session: Session) -> frozenset[UUID] | None:
     about = _about(session)
     if not about or session.info.get(_ELSEWHERE) or not bumped(session) <= _OF_A_PART:
         return None
-    return frozenset(about) | set(session.scalars(select(Part.uuid).where(Part.after_uuid.in_(about))))
+    return frozenset(about) | set(session.scalars(_COMES_AFTER, {"parts": list(about)}))
 
 
 def _about(session: Session) -> set[UUID]:

@@ -1,11 +1,11 @@
 """The log on disk: append, and read back."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, select, true
+from sqlalchemy import ColumnElement, bindparam, func, select, true
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
@@ -100,6 +100,23 @@ _COLUMNS = (
 )  # fmt: skip
 
 
+# Built once: to build a statement takes as long as to run it, and every press runs these.
+_BY_UUID = select(LogEntry).where(LogEntry.uuid == bindparam("uuid")).options(selectinload(LogEntry.targets))
+_LAST_SEQ = select(func.max(LogTarget.seq)).where(LogTarget.part_uuid == bindparam("part"))
+_AIMS = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid)
+_AIMS_OF_ALL = _AIMS.where(LogTarget.seq.between(bindparam("first"), bindparam("last"))).order_by(LogTarget.id)
+_AIMS_OF_PART = _AIMS_OF_ALL.where(LogTarget.part_uuid == bindparam("part"))  # they lie together in the index
+_OF_PART = (
+    select(*_COLUMNS)
+    .where(
+        LogEntry.seq.in_(
+            select(LogTarget.seq).where(LogTarget.part_uuid == bindparam("part"), LogTarget.seq > bindparam("since"))
+        )
+    )
+    .order_by(LogEntry.seq)
+)
+
+
 def _read_all(
     session: Session, *where: ColumnElement[bool], newest: int | None = None, part: UUID | None = None
 ) -> list[Recorded]:
@@ -113,26 +130,25 @@ def _read_all(
     """
     query = select(*_COLUMNS).where(*where)
     query = query.order_by(LogEntry.seq) if newest is None else query.order_by(LogEntry.seq.desc()).limit(newest)
-    rows = session.execute(query).all()
+    return _with_aims(session, session.execute(query).all(), part)
+
+
+def _with_aims(session: Session, rows: Sequence[Any], part: UUID | None = None) -> list[Recorded]:
     about: dict[int, list[Target]] = {}
     if rows:
         first, last = min(r.seq for r in rows), max(r.seq for r in rows)
         wanted = {r.seq for r in rows}
-        aims = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid)
-        if part is not None:  # its targets lie together in the index
-            aims = aims.where(LogTarget.part_uuid == part)
-        for seq, project, part, zone in session.execute(
-            aims.where(LogTarget.seq.between(first, last)).order_by(LogTarget.id)
-        ):
+        between = {"first": first, "last": last}
+        query, asked = (_AIMS_OF_ALL, between) if part is None else (_AIMS_OF_PART, {**between, "part": part})
+        for seq, project, aimed, zone in session.execute(query, asked):
             if seq in wanted:
-                about.setdefault(seq, []).append(_target(project, part, zone))
+                about.setdefault(seq, []).append(_target(project, aimed, zone))
     return [_recorded(row, tuple(about.get(row.seq, ()))) for row in rows]
 
 
 def of_part(session: Session, part: UUID, since: int = 0) -> list[Recorded]:
     """Return every entry about a part after a sequence number, in sequence."""
-    mine = select(LogTarget.seq).where(LogTarget.part_uuid == part, LogTarget.seq > since)
-    return _read_all(session, LogEntry.seq.in_(mine), part=part)
+    return _with_aims(session, session.execute(_OF_PART, {"part": part, "since": since}).all(), part)
 
 
 def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, most: int) -> list[Recorded]:
@@ -239,7 +255,7 @@ def by_uuid(session: Session, uuid: UUID) -> Recorded | None:
 def _row(session: Session, uuid: UUID) -> LogEntry | None:
     if uuid in _not_there(session):
         return None
-    row = session.scalar(select(LogEntry).where(LogEntry.uuid == uuid).options(selectinload(LogEntry.targets)))
+    row = session.scalar(_BY_UUID, {"uuid": uuid})
     if row is None:
         _not_there(session).add(uuid)
     return row
@@ -251,9 +267,6 @@ def _not_there(session: Session) -> set[UUID]:
     return found
 
 
-def last_seqs(session: Session, parts: Iterable[UUID] | None = None) -> dict[UUID, int]:
-    """Return the newest sequence number of each part that has entries."""
-    query = select(LogTarget.part_uuid, func.max(LogTarget.seq)).where(LogTarget.part_uuid.is_not(None))
-    if parts is not None:
-        query = query.where(LogTarget.part_uuid.in_(list(parts)))
-    return {part: seq for part, seq in session.execute(query.group_by(LogTarget.part_uuid)) if part}
+def last_seq(session: Session, part: UUID) -> int:
+    """Return the newest sequence number of a part; 0 when it has no entry."""
+    return session.scalar(_LAST_SEQ, {"part": part}) or 0
