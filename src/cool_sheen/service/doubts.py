@@ -18,7 +18,7 @@ from cool_sheen.core.work.steps import CoatStep, SandStep, Step
 from cool_sheen.service.batches import transfer_of, transfer_on, used_by_coats
 from cool_sheen.service.histories import entries_of
 from cool_sheen.service.part_now import PartNow
-from cool_sheen.service.rooms import room_list
+from cool_sheen.service.rooms import room_list, stamps_today
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Space
 
@@ -161,7 +161,7 @@ def _out_of_an_empty_cup(unit: Unit, found: PartNow, step: CoatStep | None, cup:
 def _dehumidifier(unit: Unit, found: PartNow) -> list[Doubt]:
     """Who keeps the room's list today and has not stamped the dehumidifier off is asked whether it is."""
     space = unit.session.get(Space, found.space.uuid)
-    if space is None or space.dehumidifier_max_rh_pct is None:
+    if space is None or space.dehumidifier_max_rh_pct is None or not stamps_today(unit, space.uuid):
         return []
     listed = room_list(unit, space)
     kept = any(s.done_at is not None for s in listed if s.step.key not in ("reading", "dehumidifier_off"))

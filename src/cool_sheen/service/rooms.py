@@ -25,12 +25,7 @@ _MOST_SHOWN = 6
 
 def room_list(unit: Unit, space: Space) -> list[Stood]:
     """Return the make-ready list of a space as it stands today."""
-    midnight = unit.now.astimezone(unit.zone).replace(hour=0, minute=0, second=0, microsecond=0)
-    stamps = {
-        row.entry.payload.gate: row.entry.occurred_at
-        for row in unvoided(log.of_kind_since(unit.session, "stamp", midnight))
-        if isinstance(row.entry.payload, StampPayload) and row.entry.payload.space == space.uuid
-    }
+    midnight = _midnight(unit)
     coats = [
         row.entry.occurred_at
         for row in unvoided(log.of_kind_since(unit.session, "coat", midnight))
@@ -43,7 +38,21 @@ def room_list(unit: Unit, space: Space) -> list[Stood]:
         "dehumidifier": space.dehumidifier_max_rh_pct is not None,
         "heater": space.heater_min_c is not None,
     }
+    stamps = stamps_today(unit, space.uuid)
     return make_ready(unit.catalogue.room_steps, has, stamps, max(coats, default=None), max(read, default=None))
+
+
+def stamps_today(unit: Unit, space: UUID) -> dict[str, datetime]:
+    """Return which steps of a room's list were stamped today, each with when."""
+    return {
+        row.entry.payload.gate: row.entry.occurred_at
+        for row in unvoided(log.of_kind_since(unit.session, "stamp", _midnight(unit)))
+        if isinstance(row.entry.payload, StampPayload) and row.entry.payload.space == space
+    }
+
+
+def _midnight(unit: Unit) -> datetime:
+    return unit.now.astimezone(unit.zone).replace(hour=0, minute=0, second=0, microsecond=0)
 
 
 def readings(unit: Unit, space: UUID, since: datetime) -> list[Recorded]:

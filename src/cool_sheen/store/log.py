@@ -1,6 +1,6 @@
 """The log on disk: append, and read back."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -103,9 +103,12 @@ _COLUMNS = (
 # Built once: to build a statement takes as long as to run it, and every press runs these.
 _BY_UUID = select(LogEntry).where(LogEntry.uuid == bindparam("uuid")).options(selectinload(LogEntry.targets))
 _LAST_SEQ = select(func.max(LogTarget.seq)).where(LogTarget.part_uuid == bindparam("part"))
-_AIMS = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid)
-_AIMS_OF_ALL = _AIMS.where(LogTarget.seq.between(bindparam("first"), bindparam("last"))).order_by(LogTarget.id)
-_AIMS_OF_PART = _AIMS_OF_ALL.where(LogTarget.part_uuid == bindparam("part"))  # they lie together in the index
+_AIMS = select(LogTarget.seq, LogTarget.project_uuid, LogTarget.part_uuid, LogTarget.zone_uuid).order_by(LogTarget.id)
+_AIMS_OF_SOME = _AIMS.where(LogTarget.seq.in_(bindparam("seqs", expanding=True)))
+_AIMS_OF_PART = _AIMS.where(  # they lie together in the index
+    LogTarget.part_uuid == bindparam("part"), LogTarget.seq.between(bindparam("first"), bindparam("last"))
+)
+_SOME = 500
 _OF_PART = (
     select(*_COLUMNS)
     .where(
@@ -134,16 +137,19 @@ def _read_all(
 
 
 def _with_aims(session: Session, rows: Sequence[Any], part: UUID | None = None) -> list[Recorded]:
-    about: dict[int, list[Target]] = {}
-    if rows:
-        first, last = min(r.seq for r in rows), max(r.seq for r in rows)
-        wanted = {r.seq for r in rows}
-        between = {"first": first, "last": last}
-        query, asked = (_AIMS_OF_ALL, between) if part is None else (_AIMS_OF_PART, {**between, "part": part})
-        for seq, project, aimed, zone in session.execute(query, asked):
-            if seq in wanted:
-                about.setdefault(seq, []).append(_target(project, aimed, zone))
-    return [_recorded(row, tuple(about.get(row.seq, ()))) for row in rows]
+    about: dict[int, list[Target]] = {row.seq: [] for row in rows}
+    for seq, project, aimed, zone in _aims(session, list(about), part):
+        if seq in about:
+            about[seq].append(_target(project, aimed, zone))
+    return [_recorded(row, tuple(about[row.seq])) for row in rows]
+
+
+def _aims(session: Session, seqs: list[int], part: UUID | None) -> Iterator[Any]:
+    if part is not None and seqs:
+        yield from session.execute(_AIMS_OF_PART, {"part": part, "first": min(seqs), "last": max(seqs)})
+        return
+    for first in range(0, len(seqs), _SOME):
+        yield from session.execute(_AIMS_OF_SOME, {"seqs": seqs[first : first + _SOME]})
 
 
 def of_part(session: Session, part: UUID, since: int = 0) -> list[Recorded]:
@@ -189,13 +195,7 @@ def first_of_part(session: Session, part: UUID) -> UUID | None:
 
 def of_kind(session: Session, kind: str) -> list[Recorded]:
     """Return every entry of a kind, with the voids, in sequence."""
-    rows = session.scalars(
-        select(LogEntry)
-        .where(LogEntry.kind.in_([kind, "void"]))
-        .order_by(LogEntry.seq)
-        .options(selectinload(LogEntry.targets))
-    )
-    return [read(row) for row in rows]
+    return _read_all(session, LogEntry.kind.in_([kind, "void"]))
 
 
 def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
@@ -221,13 +221,7 @@ def all_batches(session: Session) -> list[UUID]:
 
 def of_kind_since(session: Session, kind: str, since: datetime) -> list[Recorded]:
     """Return the entries of a kind since an instant, with the voids, in sequence."""
-    rows = session.scalars(
-        select(LogEntry)
-        .where(LogEntry.kind.in_([kind, "void"]), LogEntry.occurred_at >= since)
-        .order_by(LogEntry.seq)
-        .options(selectinload(LogEntry.targets))
-    )
-    return [read(row) for row in rows]
+    return _read_all(session, LogEntry.kind.in_([kind, "void"]), LogEntry.occurred_at >= since)
 
 
 def batches_since(session: Session, since: datetime) -> list[UUID]:

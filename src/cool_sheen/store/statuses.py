@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, delete, func, select, update
+from sqlalchemy import ColumnElement, bindparam, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
@@ -72,8 +72,14 @@ def without_status(session: Session) -> list[UUID]:
     return list(session.scalars(select(Part.uuid).where(Part.uuid.not_in(known))))
 
 
+_SAYS = [column for column in LessonRow.__table__.columns if not column.primary_key]
+_LESSONS_OF_PART = select(*_SAYS).where(LessonRow.part_uuid == bindparam("part")).order_by(LessonRow.id)
+
+
 def put_lessons(session: Session, part: UUID, rows: list[dict[str, Any]]) -> None:
-    """Write what the tests of a part teach, in place of what they taught before."""
+    """Write what the tests of a part teach, in place of what they taught before; where that is the same, it stays."""
+    if [dict(row._mapping) for row in session.execute(_LESSONS_OF_PART, {"part": part})] == rows:
+        return
     session.execute(delete(LessonRow).where(LessonRow.part_uuid == part))
     if rows:
         session.execute(insert(LessonRow), rows)
