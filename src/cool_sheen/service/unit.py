@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, insert
+from sqlalchemy import Engine, insert, select
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
@@ -49,6 +49,7 @@ def note_saved() -> None:
         saved.append(datetime.now(UTC))
 
 
+_SHOP = select(Shop).where(Shop.id == 1)
 _SENT_AGAIN = "this press was made before"
 
 
@@ -203,7 +204,7 @@ class Workshop:
             raise Refused("Others are writing, and it takes long. Nothing was saved: press again.", status=503)
         try:
             with session(self.engine) as opened, self._at_work():
-                unit = Unit(self, opened, self.clock(), at_once=True)
+                unit = Unit(self, opened, self.clock(), at_once=True, writes=True)
                 pressed = _pressed.get()
                 if pressed is not None:
                     pressed.check(opened)
@@ -310,6 +311,7 @@ class Unit:
     asking: Asking = field(default_factory=Asking)
     works_ahead: bool = False
     at_once: bool = False  # it answers a press: it waits for nobody who looks
+    writes: bool = False
     news: int = 0  # what was told last when it began to look
     aside: KeptAside = field(init=False)
     _shop: Shop | None = None
@@ -333,8 +335,23 @@ class Unit:
     def shop(self) -> Shop | None:
         """The shop; None before the set-up."""
         if self._shop is None:
-            self._shop = self.session.get(Shop, 1)
+            self._shop = self._read_shop() if self.writes else self._known_shop()
         return self._shop
+
+    def _read_shop(self) -> Shop | None:
+        return self.session.scalar(_SHOP)
+
+    def _known_shop(self) -> Shop | None:
+        """The shop as it was read before: it changes once a year, and is looked at with every page."""
+
+        def read() -> Shop | None:
+            shop = self._read_shop()
+            if shop is not None:
+                self.session.expunge(shop)
+            return shop
+
+        found: Shop | None = self.kept.get(("shop", changes.generations(self.session).get(changes.AIR, 0)), read)
+        return found
 
     @property
     def the_shop(self) -> Shop:

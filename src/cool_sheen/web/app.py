@@ -80,10 +80,12 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
     app.state.premises = premises
     problems.install(app, app.state.pages)
     app.router.routes.append(Route("/static/{path:path}", assets.serve, methods=["GET", "HEAD"]))
-    for module in (
-        alarms,
-        away,
+    for module in (  # what is pressed and looked at all day long is found first
         bench,
+        alarms,
+        part,
+        part_presses,
+        away,
         jobs,
         scale,
         mix,
@@ -101,8 +103,6 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         inspect,
         mishap,
         news,
-        part,
-        part_presses,
         part_dialogs,
         plan_making,
         plan_lines,
