@@ -20,7 +20,7 @@ from tests.support import ShopOnTrial
 
 from cool_sheen.core.log.entries import Entry, NotePayload
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service import climate_imports, keeping, log_words, shelf, work
+from cool_sheen.service import climate_imports, keeping, shelf, work
 from cool_sheen.service.imports_at_hand import AtHand
 from cool_sheen.service.pen import Pen
 from cool_sheen.service.shelf_now import shelf_now
@@ -322,7 +322,7 @@ def test_what_goes_wrong_after_a_press_was_saved_says_that_it_was(shop, monkeypa
         raise RuntimeError("nobody thought of this")
 
     does = shop.standing(part).action.does
-    monkeypatch.setattr(log_words, "names_for", broken)
+    monkeypatch.setattr(work, "new_id", broken)
     said = shop.log(part, "step", kind=does)
     assert (said.status_code, troubles.SAVED in said.text) == (500, True)
     assert shop.standing(part).action.does != does  # it is on
