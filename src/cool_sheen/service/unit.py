@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, insert, select
+from sqlalchemy import Connection, Engine, event, insert, select
 from sqlalchemy.orm import Session
 
 from cool_sheen.core.coatings.products import Product
@@ -24,7 +24,7 @@ from cool_sheen.service.kept import Kept, KeptAside, KeptAtOnce
 from cool_sheen.service.news import News
 from cool_sheen.service.pen import Pen
 from cool_sheen.store import changes
-from cool_sheen.store.engine import session
+from cool_sheen.store.engine import means_to_read, session
 from cool_sheen.store.log import Conflict
 from cool_sheen.store.models import PressRow, ProductRevision, Shop
 
@@ -166,6 +166,12 @@ class Workshop:
 
     def __post_init__(self) -> None:
         self.forget()
+        event.listen(self.engine, "before_cursor_execute", self._between_statements)
+
+    def _between_statements(self, connection: Connection, *_: Any) -> None:
+        """Let presses go first between two statements of whoever looks: in a page of many there is always one soon."""
+        if self._writing and means_to_read(connection):
+            self.let_presses_go_first()
 
     def forget(self) -> None:
         """Forget all that was worked out: it was of another shop."""

@@ -51,8 +51,13 @@ def prepare(connection: Any, _record: Any = None) -> None:
 
 
 def _begin(connection: Connection) -> None:
-    for statement in _BEGINS[connection.get_execution_options().get("means_to", "writes")]:
+    for statement in _BEGINS["reads" if means_to_read(connection) else "writes"]:
         connection.exec_driver_sql(statement)
+
+
+def means_to_read(connection: Connection) -> bool:
+    """Whether a session was opened to look alone."""
+    return connection.get_execution_options().get("means_to") == "reads"
 
 
 def connect_to_look(file: Path) -> Engine:
