@@ -1,7 +1,10 @@
 """Who goes first, and who hears of it: a press before whoever looks, each page what bears on it."""
 
 import time
+from collections import Counter
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from itertools import pairwise
 from threading import Event, Thread
 from uuid import uuid4
@@ -9,12 +12,15 @@ from uuid import uuid4
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import event, select
 from tests.support import ShopOnTrial
 
 from cool_sheen.core.once import cached_property
-from cool_sheen.service.jobs import find_part
+from cool_sheen.service import unit as units_of_work
+from cool_sheen.service.jobs import find_part, spaces_by_id
 from cool_sheen.service.kept import Kept, KeptAtOnce
 from cool_sheen.service.news import News
+from cool_sheen.store.models import LessonRow
 
 
 @pytest.fixture
@@ -130,6 +136,97 @@ def test_whoever_looks_lets_a_press_go_first_but_waits_for_no_long_write_and_a_p
     assert order == ["looked"] * 40
     go_on.set()
     long.join(5)
+
+
+def test_a_look_in_hand_lets_a_press_go_first_between_two_statements(shop, monkeypatch):
+    monkeypatch.setattr(units_of_work, "_WITHIN_A_LOOK_S", 30)
+    monkeypatch.setattr(units_of_work, "_LONG_WRITE_S", 30)
+    order, looking, pressing = [], Event(), Event()
+
+    def press() -> None:
+        with shop.workshop.first_served():
+            pressing.set()
+            time.sleep(0.05)
+            order.append("pressed")
+
+    def look() -> None:
+        with shop.workshop.read() as unit:
+            assert unit.shop is not None
+            looking.set()
+            assert pressing.wait(5)
+            assert spaces_by_id(unit)
+            order.append("looked")
+
+    hands = [Thread(target=look), Thread(target=press)]
+    hands[0].start()
+    assert looking.wait(5)
+    hands[1].start()
+    for one in hands:
+        one.join(30)
+    assert order == ["pressed", "looked"]
+
+
+# --- a press asks for each thing once --------------------------------------------------------------------
+
+
+@contextmanager
+def _asked(shop: ShopOnTrial) -> Iterator[list[list[tuple[str, str]]]]:
+    """What is asked of the disk meanwhile: a list for each transaction."""
+    seen: list[list[tuple[str, str]]] = []
+
+    def note(_connection, _cursor, statement, parameters, *_) -> None:
+        if statement.startswith("BEGIN"):
+            seen.append([])
+        elif not statement.startswith("PRAGMA"):
+            seen[-1].append((statement, repr(parameters)))
+
+    event.listen(shop.workshop.engine, "before_cursor_execute", note)
+    try:
+        yield seen
+    finally:
+        event.remove(shop.workshop.engine, "before_cursor_execute", note)
+
+
+@pytest.mark.parametrize(
+    ("verb", "fields", "most"),
+    [
+        ("note", {"text": "dust"}, 26),
+        ("touch", {"ready": "yes"}, 40),
+        ("coat", {}, 45),
+        ("reading", {"readings": "90"}, 45),
+    ],
+)
+def test_a_press_asks_the_disk_for_each_thing_once(shop, verb, fields, most):
+    part = shop.new_part("two-stage-epoxy")
+    for before in ("coat", "note"):
+        assert shop.log(part, before, text="first").status_code == 200
+        shop.clock.turn(minutes=240)
+    with _asked(shop) as asked:
+        assert "logged" in shop.log(part, verb, **fields).headers["HX-Trigger"]
+    assert len(asked) == 2  # it writes, and answers
+    for transaction in asked:
+        assert [said for said, times in Counter(transaction).items() if times > 1] == []
+    assert sum(map(len, asked)) <= most
+
+
+def test_what_a_part_teaches_is_written_where_it_changed_and_nobody_elses_is_stale(shop):
+    def lessons() -> list[int]:
+        with shop.workshop.read() as unit:
+            return list(unit.session.scalars(select(LessonRow.id)))
+
+    part = shop.new_part("two-stage-epoxy")
+    shop.log(part, "coat")
+    shop.clock.turn(minutes=30)
+    shop.log(part, "touch", ready="no")
+    first = lessons()
+    assert first
+    shop.clock.turn(minutes=240)
+    for verb, fields in (("note", {"text": "dust"}), ("coat", {}), ("reading", {"readings": "90"})):
+        assert "logged" in shop.log(part, verb, **fields).headers["HX-Trigger"]
+        assert lessons() == first
+    shop.clock.turn(minutes=30)
+    assert "logged" in shop.log(part, "touch", ready="no").headers["HX-Trigger"]
+    assert min(lessons()) > max(first)
 
 
 # --- news ------------------------------------------------------------------------------------------------

@@ -93,7 +93,8 @@ def generations(session: Session) -> dict[str, int]:
 def bump(session: Session, name: str) -> None:
     """Count one change."""
     session.execute(_BUMP, {"name": name, "number": 1})
-    session.info.pop(_KNOWN, None)
+    if (known := session.info.get(_KNOWN)) is not None:  # whoever writes is alone
+        session.info[_KNOWN] = {**known, name: known.get(name, 0) + 1}
     session.info.setdefault(_BUMPED, set()).add(name)
 
 

@@ -11,7 +11,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 # Threads of one interpreter take turns: more of them at once make each slower, and none of them done sooner. A press
 # is kept waiting by as many pages as are at work when it comes.
-AT_ONCE = 3
+AT_ONCE = 2
 LONG_AT_ONCE = 2
 PRESSES_AT_ONCE = 8  # whoever writes may have to wait for another program, and takes no place from who reads
 MOST_WAITING, MOST_LONG_WAITING = 400, 40
