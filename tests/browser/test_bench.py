@@ -57,6 +57,22 @@ def test_a_coat_is_logged_undone_and_logged_again_by_keys_alone(page, served):
     assert chosen(page).get_attribute("data-name") == "Headstock casting"
 
 
+def test_keys_act_on_the_lane_that_is_framed_here_whatever_another_tab_looks_at(page, served):
+    page.goto("/")
+    choose(page, "Headstock casting")
+    other = page.context.new_page()
+    other.goto("/parts/" + page.locator(".lane").last.get_attribute("data-part"))
+    expect(chosen(other)).to_have_count(1)
+    page.keyboard.press("c")
+    expect(chosen(page)).to_contain_text("Clear 1 of 2")
+    expect(chosen(page)).to_have_attribute("data-name", "Headstock casting")
+    page.reload()
+    expect(chosen(page)).to_have_attribute("data-name", "Headstock casting")
+    page.keyboard.press("u")
+    expect(page.locator("#toast")).to_contain_text("taken back: Clear coated")
+    expect(chosen(page)).to_contain_text("Colour 2 of 2")
+
+
 def test_the_offer_to_undo_stays_for_ten_seconds(page, served):
     page.goto("/")
     choose(page, "Headstock casting")

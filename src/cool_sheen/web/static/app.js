@@ -7,16 +7,16 @@
     chosen: "cool-sheen-chosen",
     awake: "cool-sheen-awake",
   };
-  const recall = (name, otherwise) => {
+  const recall = (name, otherwise, of = "localStorage") => {
     try {
-      return localStorage.getItem(name) ?? otherwise;
+      return window[of].getItem(name) ?? otherwise;
     } catch {
       return otherwise;
     }
   };
-  const keep = (name, value) => {
+  const keep = (name, value, of = "localStorage") => {
     try {
-      localStorage.setItem(name, value);
+      window[of].setItem(name, value);
     } catch {
       /* private windows keep nothing */
     }
@@ -503,7 +503,8 @@
 
   // --- the chosen lane, and keys -----------------------------------------------
   const lanes = () => $$("#live .lane");
-  const chosen = () => lanes().find((lane) => lane.dataset.part === recall(KEPT.chosen, "")) || lanes()[0];
+  let framed = recall(KEPT.chosen, "", "sessionStorage"); // in this tab: keys act on what is framed here, not in another
+  const chosen = () => lanes().find((lane) => lane.dataset.part === framed) || lanes()[0];
   function choose(lane, look) {
     for (const other of lanes()) {
       other.classList.toggle("is-chosen", other === lane);
@@ -511,7 +512,8 @@
       else other.removeAttribute("aria-current");
     }
     if (!lane) return;
-    keep(KEPT.chosen, lane.dataset.part);
+    framed = lane.dataset.part;
+    keep(KEPT.chosen, framed, "sessionStorage");
     if (look) lane.scrollIntoView({ block: "nearest" });
   }
   function step(by) {
