@@ -190,7 +190,7 @@ def _asked(shop: ShopOnTrial) -> Iterator[list[list[tuple[str, str]]]]:
 @pytest.mark.parametrize(
     ("verb", "fields", "most"),
     [
-        ("note", {"text": "dust"}, 26),
+        ("note", {"text": "dust"}, 22),
         ("touch", {"ready": "yes"}, 40),
         ("coat", {}, 45),
         ("reading", {"readings": "90"}, 45),
