@@ -20,19 +20,26 @@ def pytest_collection_finish():
     gc.set_threshold(20_000, 20, 40)
 
 
+def on_trial(*args, **kwargs):
+    """A shop that lets go of what was looked at when the test is over."""
+    shop = ShopOnTrial(*args, **kwargs)
+    yield shop
+    shop.look_away()
+
+
 @pytest.fixture
 def shop(tmp_path):
     """A shop with one room and no part; its clock stands until it is turned."""
-    return ShopOnTrial(tmp_path)
+    yield from on_trial(tmp_path)
 
 
 @pytest.fixture
 def demo(tmp_path):
     """The demo shop."""
-    return ShopOnTrial(tmp_path, demo=True)
+    yield from on_trial(tmp_path, demo=True)
 
 
 @pytest.fixture
 def empty(tmp_path):
     """An application before its first start."""
-    return ShopOnTrial(tmp_path, empty=True)
+    yield from on_trial(tmp_path, empty=True)

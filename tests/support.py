@@ -5,6 +5,8 @@ import re
 import shutil
 import socket
 import tempfile
+from collections import deque
+from contextlib import ExitStack
 from datetime import UTC, datetime, timedelta
 from functools import cache
 from pathlib import Path
@@ -21,8 +23,10 @@ from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.own_ways import Ways, ways_of
 from cool_sheen.service.part_now import part_now
 from cool_sheen.service.shops import NewSpace, set_up
+from cool_sheen.service.unit import Unit
 from cool_sheen.settings import Settings
 from cool_sheen.store import photos
+from cool_sheen.store.engine import session
 from cool_sheen.store.opening import close, open_engine
 from cool_sheen.web.app import create_app
 from cool_sheen.web.forms import mark
@@ -32,6 +36,7 @@ EXAMPLES = Path(__file__).parent / "examples"
 T0 = datetime(2026, 6, 8, 8, 0, tzinfo=UTC)
 # What was asked is reported by the benches; they fail only where no busy or slow machine explains it.
 A_SLOW_MACHINE = 3.0
+_LOOKS = 8  # how many parts a test looks at while it compares them
 ORIGIN = {"Origin": "http://testserver"}
 
 
@@ -156,6 +161,7 @@ class ShopOnTrial:
 
     def __init__(self, folder: Path, *, demo: bool = False, empty: bool = False, at: datetime = T0) -> None:
         self.clock = TurnedClock(at)
+        self._looks: deque[ExitStack] = deque()
         shutil.copy(demo_laid(at) if demo else empty_made(), folder / "shop.sqlite3")
         if demo:
             photos.bring(demo_laid(at), folder / "shop.sqlite3")
@@ -195,9 +201,18 @@ class ShopOnTrial:
         return self.http.post(f"/parts/{part}/{verb}", data=data, headers={"HX-Request": "true"})
 
     def standing(self, part: UUID) -> Any:
-        """How a part stands now."""
-        with self.workshop.read() as unit:
-            return part_now(unit, part)
+        """How a part stands now; what was asked of it can be looked at until it was asked a few times more."""
+        look = ExitStack()
+        self._looks.append(look)
+        while len(self._looks) > _LOOKS:
+            self._looks.popleft().close()
+        opened = look.enter_context(session(self.workshop.engine, writes=False))
+        return part_now(Unit(self.workshop, opened, self.clock()), part)
+
+    def look_away(self) -> None:
+        """Let go of how the parts stood: whoever closes the file, or asks for the last of its readers, does so first."""
+        while self._looks:
+            self._looks.pop().close()
 
     def do_next(self, part: UUID) -> str:
         """Do what the part's next action asks for, waiting for it when it must be waited for; say what was done."""

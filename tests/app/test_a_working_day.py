@@ -1,6 +1,5 @@
 """A working day on eight parts with two devices, with all that goes wrong; then the ledger is held against the truth."""
 
-import gc
 import random
 from collections import Counter
 from dataclasses import dataclass, field
@@ -47,7 +46,7 @@ class Day:
     def start_again(self):
         """End the program, and open the file anew: nothing of what it had worked out is there any more."""
         shop = self.shop
-        gc.collect()  # what a test looked at lately may still read
+        shop.look_away()
         close(shop.workshop.engine)
         shop.workshop = open_workshop(open_engine(self.folder / "shop.sqlite3"), shop.clock)
         hooks, app = shop.http.event_hooks, create_app(shop.workshop, Settings(hosts="testserver"))

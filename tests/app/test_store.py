@@ -14,7 +14,7 @@ from uuid import uuid4
 
 import pytest
 from sqlalchemy import inspect, text
-from sqlalchemy.exc import IntegrityError, StatementError
+from sqlalchemy.exc import IntegrityError, InvalidRequestError, StatementError
 from tests.support import T0, ShopOnTrial, as_seen, free_port
 
 from cool_sheen.core.log.entries import Entry, NotePayload, Target
@@ -143,3 +143,11 @@ def test_one_press_over_many_connections_at_once_is_one_coat(tmp_path):
         answers = list(hands.map(lambda press: shop.log(part, "coat", press).status_code, presses))
     assert answers == [200] * 20
     assert len(shop.standing(part).history.coats) == 9
+
+
+def test_what_was_looked_at_reads_nothing_any_more_when_its_look_is_over(shop):
+    """It would read another state than the page that it is on, and keep a connection that nobody hands back."""
+    with shop.workshop.read() as unit:
+        unit.session.execute(text("SELECT 1"))
+    with pytest.raises(InvalidRequestError, match="permanently closed"):
+        unit.session.execute(text("SELECT 1"))

@@ -81,10 +81,12 @@ def session(engine: Engine, *, writes: bool = True) -> Iterator[Session]:
         engine: The connections.
         writes: Whether it has the lock from its first statement on, so that what it checked stays true until it is
             written. Without it the session sees one state of the database throughout, and cannot write.
+
+    What still asks it for something afterwards is refused: it would see another state, and keep a connection for good.
     """
     bound = engine.execution_options(means_to="writes" if writes else "reads")
     try:
-        with Session(bound, expire_on_commit=False) as opened, opened.begin():
+        with Session(bound, expire_on_commit=False, close_resets_only=False) as opened, opened.begin():
             yield opened
     except OperationalError as error:
         if not writes and getattr(error.orig, "sqlite_errorcode", 0) & 0xFF == sqlite3.SQLITE_READONLY:
