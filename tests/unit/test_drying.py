@@ -217,6 +217,18 @@ def test_a_curve_is_read_forwards_and_backwards():
     assert curve.progress(30, 90) == pytest.approx(45)
 
 
+@given(
+    st.lists(st.floats(0, 90), min_size=2, max_size=8),
+    st.floats(-30, 600).map(lambda s: round(s / 15) * 15.0) | st.floats(-30, 600),
+    st.floats(0, 400),
+)
+def test_one_start_on_a_curve_is_read_to_the_bit_as_among_many(gains, start, needed):
+    curve = Curve(60.0 * np.arange(len(gains)), np.cumsum(gains))
+    among = float(curve.reached(np.array([start]), np.array([needed]))[0])
+    once = curve.reached_once(start, needed)
+    assert once == (math.inf if math.isnan(among) else among)
+
+
 def test_many_starts_on_one_curve_agree_with_one_clock_each():
     at = seconds(T0) + 3600.0 * np.arange(14 * 24)
     series = Series(at, 15 + 8 * np.sin(at / 9000), 60 + 20 * np.cos(at / 7000))

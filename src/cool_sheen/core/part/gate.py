@@ -4,8 +4,6 @@ import math
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-import numpy as np
-
 from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
@@ -98,8 +96,7 @@ class CoatGate:
     def safe_s(self, start_s: float, mark: Milestone | None = None) -> float:
         """When a coat that starts at an instant is dew safe, or at another mark; infinite when never. [s since 1970]"""
         ended, mark = start_s + 60 * self.coat.minutes, mark or self._safe
-        found = float(self._clock.curve(mark).reached(np.array(ended), np.array(self._needed_s(ended, mark))))
-        return math.inf if math.isnan(found) else found
+        return self._clock.curve(mark).reached_once(ended, self._needed_s(ended, mark))
 
     def _stopped_by(self, start_s: float) -> Breach | None:
         safe = self.safe_s(start_s)
