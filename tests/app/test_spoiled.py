@@ -1,4 +1,4 @@
-"""Nothing that comes in breaks the program: a twentieth of the calls, a little less of the forms, and a tenth of the files, of ``make fuzz``."""
+"""Nothing that comes in breaks the program: parts of what ``make fuzz`` does, a fortieth of its forms and more of the rest."""
 
 import random
 
@@ -13,10 +13,9 @@ from cool_sheen.formats.documents import Unsound
 from cool_sheen.formats.logger_csv import MOST_COLUMNS, NotALog, Options
 
 
-@pytest.mark.parametrize("seed", [101, 102])
-def test_forms_of_every_page_are_answered_however_they_are_spoiled(tmp_path, seed):
-    pressed = Pressed(tmp_path, seed)
-    pressed.press_at(400)
+def test_forms_of_every_page_are_answered_however_they_are_spoiled(tmp_path):
+    pressed = Pressed(tmp_path, 101)
+    pressed.press_at(500)
     assert pressed.broken == []
     assert pressed.statuses[303] > 20  # some of it was taken: the fuzzer reaches behind the first refusal
     assert pressed.statuses[422] > 100
