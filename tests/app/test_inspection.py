@@ -100,6 +100,10 @@ def test_a_zone_with_a_mark_does_not_pass_until_it_is_accepted_with_a_reason(sho
     refused = inspect(shop, part, "look", **{f"zone_{rim}": "passed"})
     assert refused.status_code == 409
     assert "Rim: a mark is open there" in refused.text
+    # nor does a script, or a press that was kept while nobody answered, pass it without a look at the marks
+    as_a_step = shop.log(part, "step", kind="inspect")
+    assert as_a_step.status_code == 409
+    assert "Rim: a mark is open there" in as_a_step.text
     # the rest passes, and what follows is still held for the rim
     assert inspect(shop, part, "look", rest="1", light_0="1").status_code == 303
     assert is_inspection(shop.standing(part).action.step)

@@ -109,12 +109,7 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
     _zones(found, said.verdicts)
     passed = frozenset(z for z, verdict in said.verdicts.items() if verdict == "passed")
     failed = frozenset(said.verdicts) - passed
-    if held := [m for z in passed for m in found.history.open_marks(z) if m.holds]:
-        names = found.situation.names(frozenset(z for m in held for z in m.open_on) & passed) or "The part"
-        raise Refused(
-            f"{names}: {_some(held)} open there. Mend it, or accept it with a reason, and then it passes.",
-            status=409,
-        )
+    none_open(found, passed)
     step = look_ahead(found)
     planned = step.id if step is not None else None
     about = frozenset(said.verdicts)
@@ -137,6 +132,16 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
             thin = MarkPayload(what="thin", where="all over")
             write_on_part(unit, found.row, thin, Press(uuid5(uuid, f"thin {zone}"), at, frozenset({zone})))
     return written
+
+
+def none_open(found: PartNow, zones: Zones) -> None:
+    """See to it that nothing is open on zones that are to pass a look. Raises Refused."""
+    if held := [m for z in zones for m in found.history.open_marks(z) if m.holds]:
+        names = found.situation.names(frozenset(z for m in held for z in m.open_on) & zones) or "The part"
+        raise Refused(
+            f"{names}: {_some(held)} open there. Mend it, or accept it with a reason, and then it passes.",
+            status=409,
+        )
 
 
 def _some(marks: Sequence[Mark]) -> str:

@@ -38,6 +38,7 @@ from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
 from cool_sheen.service import doubts
 from cool_sheen.service.batches import batch_for
 from cool_sheen.service.journal import Press, same_press, write_on_part
+from cool_sheen.service.looks import none_open
 from cool_sheen.service.part_now import PartNow, promised
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store import log
@@ -320,7 +321,10 @@ def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) 
 
 
 def step_done(unit: Unit, found: PartNow, uuid: UUID, said: StepSaid, at: datetime | None = None) -> Recorded:
-    """Log a step that leaves no more behind than that it was done. Raises Refused."""
+    """Log a step that leaves no more behind than that it was done.
+
+    Raises: Refused: no such step, heat without its reading, or a look that passes what has a mark that is open.
+    """
     kind = said.kind
     if before := same_press(unit, uuid, kind, found.row, {}):
         return before
@@ -333,6 +337,8 @@ def step_done(unit: Unit, found: PartNow, uuid: UUID, said: StepSaid, at: dateti
     _heat_before(found, kind)
     step = _step_meant(found, kind)
     about = _zones_said(found, said.zones) or (step.zones if step else frozenset())
+    if kind == "inspect" and said.passed:
+        none_open(found, about or found.situation.all_zones)
     told = {"kind": kind, "stripped": _how_deep(found, kind, about, said.stripped), "not_passed": not said.passed}
     told |= seen_to(step, said.ticked)
     payload = StepPayload.model_validate(told | {"note": step.label if step and kind == "own" else None})
