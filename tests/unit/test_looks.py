@@ -317,7 +317,8 @@ def test_readings_are_read_as_they_are_written(text, units, out):
 @pytest.mark.parametrize(
     ("text", "error"),
     [("", NotReadable), ("left", NotReadable), ("rail 2 120", NotReadable), ("120 left", NotReadable), ("mil", NotReadable),
-     ("20001", OutOfRange), ("\n".join(["100"] * 61), OutOfRange), ("1 " * 900 + "x", NotReadable)],
+     ("20001", OutOfRange), ("-3", OutOfRange), ("left edge -120 µm", OutOfRange), ("left edge -120", OutOfRange),
+     ("\n".join(["100"] * 61), OutOfRange), ("1 " * 900 + "x", NotReadable)],
 )  # fmt: skip
 def test_readings_that_cannot_be_are_refused(text, error):
     with pytest.raises(error):

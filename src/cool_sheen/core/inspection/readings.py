@@ -56,6 +56,8 @@ def _of_line(line: str, units: str) -> list[Reading]:
             break
         if words and words[-1].endswith(":"):
             break
+    if words and re.fullmatch(r"[-−]\d.*", words[-1]):
+        raise OutOfRange(f"“{words[-1][:20]}” is no film: enter 0 or more, such as “left edge 120”.", "readings")
     if not figures or unit:
         raise NotReadable(f"“{line[:40]}” has no figure at its end: write such as “left edge 120”.", "readings")
     numbered = words and len(figures) > 1 and not words[-1].endswith(":") and figures[0].isdigit()
