@@ -48,6 +48,21 @@ def test_a_photo_is_kept_once_by_stage_and_served_by_its_content(shop):
     assert len(kept(shop, part)) == 1  # nothing was taken in the future
 
 
+@pytest.mark.parametrize(
+    ("by_camera", "kept_ago", "taken_ago"),
+    [(False, 7, 7), (False, None, 0), (False, -60, 0), (True, 7, 49)],
+    ids=["a device that kept it", "nobody", "a device ahead of time", "its camera"],
+)
+def test_a_photo_that_a_device_kept_is_as_old_as_that_unless_its_camera_says(shop, by_camera, kept_ago, taken_ago):
+    part, sent = shop.new_part(), {}
+    if kept_ago is not None:
+        sent["kept_at"] = (shop.clock.at - timedelta(minutes=kept_ago)).isoformat()
+    content = written(64, 64, **({"exif": said_by_a_camera()} if by_camera else {}))
+    assert bring(shop, part, content, **sent).status_code == 303
+    (row,) = kept(shop, part)
+    assert (shop.clock.at - row.taken_at) // timedelta(minutes=1) == taken_ago
+
+
 def test_the_stage_that_is_offered_follows_the_log(shop):
     part, seen = shop.new_part(), []
     while shop.standing(part).is_live and len(seen) < 80:

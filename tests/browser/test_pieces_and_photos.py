@@ -61,6 +61,11 @@ def test_photos_are_brought_in_together_and_a_tap_on_one_is_a_mark(page, served,
     page.get_by_role("button", name="Keep the photo").click()
     expect(page.locator("#n-photo")).to_contain_text("no photo that can be read")
     expect(page.get_by_label("What it shows")).to_have_value("the left foot")
+    right = tmp_path / "foot.jpg"  # and the same form takes another one
+    right.write_bytes(written(300, 300))
+    page.get_by_label("Photo", exact=False).first.set_input_files(right)
+    page.get_by_role("button", name="Keep the photo").click()
+    expect(page.locator(".photos li")).to_have_count(3)
     page.locator(".photos a").first.click()
     page.get_by_role("link", name="Mark places on it").click()
     page.locator("[data-outline-photo]").click(position={"x": 60, "y": 60})

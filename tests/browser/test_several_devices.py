@@ -7,7 +7,9 @@ from uuid import UUID
 import pytest
 from playwright.sync_api import expect
 from tests.support import T0
+from tests.unit.test_photo_files import written
 
+from cool_sheen.service.photos import of_part
 from cool_sheen.store import log
 
 
@@ -111,6 +113,79 @@ def test_what_is_asked_back_is_logged_when_somebody_is_sure(page, served):
     expect(page.locator("#outbox")).to_be_hidden()
     assert len(entries(served, part)) == before + 2
     assert "The coat before it was on" in entries(served, part)[-1].reason
+
+
+def photos(served, part):
+    with served.shop.workshop.read() as unit:
+        return [(p.taken_at, p.words, p.stage) for p in of_part(unit, part)]
+
+
+def pictures_kept(page):
+    return page.evaluate(
+        "new Promise((done) => { indexedDB.open('cool-sheen', 1).onsuccess = (e) =>"
+        "e.target.result.transaction('photos').objectStore('photos').count().onsuccess = (c) => done(c.target.result) })"
+    )
+
+
+def test_photos_without_a_network_are_kept_and_sent_once_with_their_own_time(page, served, tmp_path):
+    page.goto("/")
+    page.wait_for_function("navigator.serviceWorker.ready.then(() => caches.match('/away')).then(Boolean)")
+    part = UUID(lane(page).get_attribute("data-part"))
+    files = []
+    for n in range(3):
+        files.append(tmp_path / f"side {n}.jpg")
+        files[-1].write_bytes(written(200 + n, 100))
+    page.goto(f"/parts/{part}/photos")
+    page.context.set_offline(True)
+    page.get_by_label("Photo", exact=False).first.set_input_files(files[:2])
+    page.get_by_label("What it shows").fill("the left foot")
+    page.get_by_role("button", name="Keep the photo").click()
+    expect(page.locator("#outbox")).to_contain_text("2 photos are kept on this device")
+    expect(page.locator("#n-photo")).to_contain_text("2 are kept on this device")
+    page.locator("#outbox li", has_text="side 1.jpg").get_by_role("button", name="Take back").click()
+    expect(page.locator("#outbox")).to_contain_text("1 photo is kept on this device")
+    page.goto("/jobs")  # nobody answers: the page that works without the program
+    away = page.locator("section.away", has_text="Headstock casting")
+    away.get_by_role("button", name="Keep photos").click()
+    expect(away).to_contain_text("choose a photo first")
+    away.get_by_label("Photos").set_input_files(files[2])
+    away.get_by_role("button", name="Keep photos").click()
+    away.get_by_role("button", name=re.compile("Clear, coat 1")).click()
+    expect(page.locator("#outbox")).to_contain_text("1 press and 2 photos are kept on this device")
+    assert (photos(served, part), pictures_kept(page)) == ([], 2)
+    served.shop.clock.turn(minutes=7)
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_be_hidden()
+    came = photos(served, part)
+    assert sorted(words for _, words, _ in came) == ["", "the left foot"]
+    assert all(abs(taken - T0) < timedelta(minutes=2) for taken, _, _ in came)
+    assert pictures_kept(page) == 0
+    assert entries(served, part)[-1].payload.kind == "coat"
+
+
+def test_a_photo_that_is_refused_later_holds_no_press_up(page, served, tmp_path):
+    page.goto("/")
+    part = UUID(lane(page).get_attribute("data-part"))
+    before = len(entries(served, part))
+    words = tmp_path / "words.jpg"
+    words.write_text("no photo")
+    page.goto(f"/parts/{part}/photos")
+    page.context.set_offline(True)
+    page.get_by_label("Photo", exact=False).first.set_input_files(words)
+    page.get_by_role("button", name="Keep the photo").click()
+    expect(page.locator("#outbox")).to_contain_text("1 photo is kept on this device")
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_contain_text("no photo that can be read")
+    page.goto("/")
+    page.context.set_offline(True)
+    lane(page).get_by_role("button", name="Coat on").first.click()
+    expect(page.locator("#outbox")).to_contain_text("1 press and 1 photo are kept on this device")
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_contain_text("1 photo is kept on this device")
+    assert len(entries(served, part)) == before + 1
+    page.get_by_role("button", name="Leave it").click()
+    expect(page.locator("#outbox")).to_be_hidden()
+    assert pictures_kept(page) == 0
 
 
 def test_a_page_works_while_the_program_cannot_be_reached(page, served):

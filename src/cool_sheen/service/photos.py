@@ -22,12 +22,17 @@ MOST_OF_A_PART = 400
 
 @dataclass(frozen=True, slots=True)
 class PhotoSaid:
-    """What is said of a photo; without a stage it is that of the part now, without a time that of its camera."""
+    """What is said of a photo; without a stage it is that of the part now, without a time that of its camera.
+
+    Attributes:
+        kept_at: When a device kept it that found no program; as good as now, where the camera does not say.
+    """
 
     stage: str = ""
     words: str = ""
     zones: tuple[UUID, ...] = ()
     at: datetime | None = None
+    kept_at: datetime | None = None
 
 
 def brought(unit: Unit, found: PartNow, uuid: UUID, photo: Decoded, said: PhotoSaid) -> Photo:
@@ -57,7 +62,7 @@ def brought(unit: Unit, found: PartNow, uuid: UUID, photo: Decoded, said: PhotoS
         zones=[str(zone) for zone in said.zones],
         stage=stage,
         words=said.words,
-        taken_at=said.at or _taken(unit, photo.taken),
+        taken_at=said.at or _taken(unit, photo.taken, said.kept_at),
         recorded_at=unit.now,
         person=unit.person,
         content_hash=name,
@@ -69,16 +74,16 @@ def brought(unit: Unit, found: PartNow, uuid: UUID, photo: Decoded, said: PhotoS
     return row
 
 
-def _taken(unit: Unit, on_camera: datetime | None) -> datetime:
-    """When the camera says that it was; now where it says nothing, or what cannot be."""
-    if on_camera is None:
-        return unit.now
-    at = on_camera.replace(tzinfo=unit.zone).astimezone(UTC)
-    try:
-        check_time(unit, at)
-    except Refused:
-        return unit.now
-    return min(at, unit.now)
+def _taken(unit: Unit, on_camera: datetime | None, kept_at: datetime | None) -> datetime:
+    """When the camera says that it was, else when a device kept it; now where neither says anything that can be."""
+    camera = on_camera and on_camera.replace(tzinfo=unit.zone).astimezone(UTC)
+    for at in (at for at in (camera, kept_at) if at is not None):
+        try:
+            check_time(unit, at)
+        except Refused:
+            continue
+        return min(at, unit.now)
+    return unit.now
 
 
 def _check(unit: Unit, found: PartNow, stage: str, zones: tuple[UUID, ...]) -> None:

@@ -27,6 +27,7 @@ _SAFE = {"GET", "HEAD", "OPTIONS"}
 PHOTOS = "/photos"  # of a part
 UPLOADS = ("/weather/records", "/shelf/import")
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
+MOST_UPLOAD_MB = MOST_UPLOAD_BYTES // 1_000_000  # as it is said
 
 
 class TooLarge(Exception):

@@ -12,6 +12,7 @@ from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.work import new_id
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
+from cool_sheen.web.security import MOST_UPLOAD_MB
 
 router = APIRouter()
 _MOST_STEPS = 6
@@ -44,7 +45,7 @@ class PartAway:
 def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Response:
     """Show what is owed to each live part, so that it can be logged without an answer."""
     parts = [_away(found) for found in live_parts(unit)[:_MOST_PARTS]]
-    return pages.show(request, unit, "bench/away.html", parts=parts, new_id=new_id)
+    return pages.show(request, unit, "bench/away.html", parts=parts, new_id=new_id, most_mb=MOST_UPLOAD_MB)
 
 
 def _away(found: PartNow) -> PartAway:

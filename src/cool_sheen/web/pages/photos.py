@@ -20,7 +20,7 @@ from cool_sheen.store.photos import path_of
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.form_posts import changed
-from cool_sheen.web.security import MOST_UPLOAD_BYTES
+from cool_sheen.web.security import MOST_UPLOAD_MB
 
 router = APIRouter()
 STAGES = tuple(STAGE_WORDS.items())
@@ -47,7 +47,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
         by_stage=by_stage(there),
         stages=STAGES,
         zones=found.row.live_zones,
-        most_mb=MOST_UPLOAD_BYTES // 1_000_000,
+        most_mb=MOST_UPLOAD_MB,
         new_id=new_id,
     )
 
@@ -85,7 +85,11 @@ def bring(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
 
 def _said(unit: Unit, typed: Typed) -> PhotoSaid:
     return PhotoSaid(
-        typed.text("stage"), typed.text("words", most=400), typed.ticked("zone"), typed.moment("at", unit.zone)
+        typed.text("stage"),
+        typed.text("words", most=400),
+        typed.ticked("zone"),
+        typed.moment("at", unit.zone),
+        typed.moment("kept_at", unit.zone),
     )
 
 

@@ -474,6 +474,7 @@
     delete form.dataset.heard;
     for (const button of $$(".is-heard", form)) button.classList.remove("is-heard");
   };
+  window.coolSheen.unheard = unheard; // a form that a script sends is free again when its answer is there
   document.addEventListener(
     "submit",
     (event) => {

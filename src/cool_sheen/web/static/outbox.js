@@ -1,4 +1,4 @@
-// Presses that could not be sent: kept on this device with their own times, sent later, once each, in their order.
+// Presses and photos that could not be sent: kept on this device with their own times, sent later, once each, in order.
 (function () {
   "use strict";
   const KEPT = "cool-sheen-outbox";
@@ -34,22 +34,65 @@
     return hex.replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, "$1-$2-$3-$4-$5");
   }
 
-  window.coolSheen = { newId };
+  // --- photos are too large for where presses are kept: they lie apart, under the id of their press ------------------
+  const PICTURES = "photos";
+  const opened = () =>
+    new Promise((done, fail) => {
+      const asked = indexedDB.open("cool-sheen", 1);
+      asked.onupgradeneeded = () => asked.result.createObjectStore(PICTURES);
+      asked.onsuccess = () => done(asked.result);
+      asked.onerror = () => fail(asked.error);
+    });
+  async function inPictures(mode, does) {
+    const database = await opened();
+    try {
+      return await new Promise((done, fail) => {
+        const taken = database.transaction(PICTURES, mode),
+          asked = does(taken.objectStore(PICTURES));
+        taken.oncomplete = () => done(asked.result);
+        taken.onabort = () => fail(taken.error);
+      });
+    } finally {
+      database.close();
+    }
+  }
+  // what is sent, or taken back, leaves nothing behind
+  async function letGo(item) {
+    change(item.press, () => []);
+    if (item.photo) await inPictures("readwrite", (there) => there.delete(item.press)).catch(() => {});
+  }
+  // keeps one photo. False where this device cannot keep anything, or has no more room.
+  async function keepPhoto(path, fields, file, name) {
+    try {
+      await inPictures("readwrite", (there) => there.put(file, fields.press));
+    } catch {
+      return false;
+    }
+    const words = ["Photo", file.name].filter(Boolean).join(" ") + (name ? `: ${name}` : "");
+    if (keep(path, fields, words, clock(), file.name || "photo")) return true;
+    await letGo({ press: fields.press, photo: true });
+    return false;
+  }
+  // what a form says, without the picture itself
+  const saidIn = (form, submitter) =>
+    Object.fromEntries(Array.from(new FormData(form, submitter)).filter(([, value]) => !(value instanceof File)));
+
+  window.coolSheen = { newId, keepPhoto, saidIn };
 
   // keeps one press; the same press twice is one. False where this device cannot keep anything.
-  function keep(path, fields, words, now) {
+  function keep(path, fields, words, now, photo = "") {
     const items = read();
     if (items.some((item) => item.press === fields.press)) return true;
     // what was said stays as it was said: it may have been heard, and only the answer was lost
     const kept = { ...fields, kept_at: new Date(now).toISOString() };
-    const mine = items.filter((item) => item.path.split("/")[2] === path.split("/")[2]).map((item) => item.press);
+    const mine = items.filter((item) => partOf(item) === partOf({ path })).map((item) => item.press);
     if (kept.offered) kept.mine = [kept.mine, ...mine].filter(Boolean).join(",");
-    const done = write([...items, { press: fields.press, path, fields: kept, words, state: "waiting", says: "" }]);
+    const done = write([...items, { press: fields.press, path, fields: kept, words, photo, state: "waiting", says: "" }]);
     show();
     return done;
   }
 
-  // --- sending: one after the other; what is asked back holds the later presses of its part, and no other -----
+  // --- sending: one after the other; what is asked back holds the later presses of its part, and no other: no photo ---
   let sending = false;
   async function flush() {
     if (sending || !read().some((item) => item.state === "waiting")) return show();
@@ -68,15 +111,29 @@
         item = items.find((one) => one.press === press);
       if (!item || item.state !== "waiting") continue;
       const before = items.slice(0, items.indexOf(item));
-      if (before.some((one) => one.state !== "waiting" && partOf(one) === partOf(item))) continue;
+      const held = (one) => one.state !== "waiting" && !one.photo && partOf(one) === partOf(item);
+      if (!item.photo && before.some(held)) continue;
       if (!(await send(item))) return; // no answer yet: the rest waits with it
     }
   }
+  async function requestOf(item) {
+    if (!item.photo) return { method: "POST", body: new URLSearchParams(item.fields), headers: { "HX-Request": "true" } };
+    const picture = await inPictures("readonly", (there) => there.get(item.press)).catch(() => null);
+    if (!picture) return null;
+    const body = new FormData();
+    for (const [name, value] of Object.entries(item.fields)) body.set(name, value);
+    body.set("photo", picture, item.photo);
+    return { method: "POST", body };
+  }
   async function send(item) {
     let answer, text;
+    const request = await requestOf(item);
+    if (!request) {
+      change(item.press, (one) => [{ ...one, state: "refused", says: "The picture is not on this device any more." }]);
+      return true;
+    }
     try {
-      const body = new URLSearchParams(item.fields);
-      answer = await fetch(item.path, { method: "POST", body, headers: { "HX-Request": "true" } });
+      answer = await fetch(item.path, request);
       text = await answer.text();
     } catch {
       return false;
@@ -86,7 +143,7 @@
     if (answer.status === 401 || answer.status >= 500) return false; // it is still to be sent
     const isAsked = answer.headers.get("HX-Reswap") === "none"; // nothing was logged: it is asked back
     if (answer.ok && !isAsked) {
-      change(item.press, () => []);
+      await letGo(item);
       document.dispatchEvent(new Event("logged"));
       return true;
     }
@@ -116,7 +173,13 @@
     if (!items.length) return place.replaceChildren();
     const waiting = items.filter((item) => item.state === "waiting").length;
     const head = made("p", "", "outbox-head");
-    const count = `${items.length} ${items.length === 1 ? "press is" : "presses are"} kept on this device. `;
+    const photos = items.filter((item) => item.photo).length;
+    const counted = [
+      [items.length - photos, "press", "presses"],
+      [photos, "photo", "photos"],
+    ].filter(([many]) => many);
+    const what = counted.map(([many, one, more]) => `${many} ${many === 1 ? one : more}`).join(" and ");
+    const count = `${what} ${items.length === 1 ? "is" : "are"} kept on this device. `;
     head.append(made("b", count), waiting ? "Sent as soon as the program answers, with the time at which it was pressed." : "");
     const list = document.createElement("ul");
     for (const item of items) list.append(row(item));
@@ -137,12 +200,12 @@
     if (item.state === "refused") line.append(button("Leave it", "outboxDrop"));
     return line;
   }
-  document.addEventListener("click", (event) => {
+  document.addEventListener("click", async (event) => {
     const sure = event.target.closest && event.target.closest("[data-outbox-sure]");
     const drop = event.target.closest && event.target.closest("[data-outbox-drop]");
     if (sure)
       change(sure.dataset.outboxSure, (item) => [{ ...item, fields: { ...item.fields, ...item.again }, state: "waiting", says: "" }]);
-    if (drop) change(drop.dataset.outboxDrop, () => []);
+    if (drop) await letGo(read().find((item) => item.press === drop.dataset.outboxDrop) || { press: drop.dataset.outboxDrop });
     if (sure || drop) flush();
   });
 
@@ -185,14 +248,14 @@
   document.addEventListener("htmx:timeout", unanswered, true);
   document.addEventListener(
     "submit",
-    (event) => {
+    async (event) => {
       const form = event.target;
       if (!form.matches("form[data-away]")) return;
       event.preventDefault();
       event.stopImmediatePropagation();
-      const fields = Object.fromEntries(new FormData(form, event.submitter));
-      fields.press = newId();
       const said = $("[data-away-said]", form);
+      if (form.elements.photo) return awayPhotos(form, said);
+      const fields = { ...saidIn(form, event.submitter), press: newId() };
       const words = event.submitter ? event.submitter.dataset.words || event.submitter.textContent.trim() : "";
       const done = keep(new URL(form.action).pathname, fields, [words, form.dataset.name].filter(Boolean).join(": "), clock());
       if (said) said.textContent = done ? "kept" : "this device keeps nothing: write it down";
@@ -200,6 +263,22 @@
     },
     true,
   );
+
+  async function awayPhotos(form, said) {
+    const input = form.elements.photo,
+      files = Array.from(input.files),
+      most = Number(form.dataset.photos);
+    const large = files.find((file) => file.size > most * 1e6);
+    if (!files.length) said.textContent = "choose a photo first";
+    else if (large) said.textContent = `${large.name} is over ${most} MB: save it smaller first`;
+    if (!files.length || large) return;
+    let kept = 0;
+    for (const file of files)
+      kept += await keepPhoto(new URL(form.action).pathname, { ...saidIn(form), press: newId() }, file, form.dataset.name);
+    said.textContent = kept === files.length ? "kept" : `${kept} of ${files.length} kept: this device has no room for more`;
+    if (kept === files.length) input.value = "";
+    flush();
+  }
 
   window.addEventListener("online", flush);
   window.addEventListener("storage", (event) => event.key === KEPT && show());

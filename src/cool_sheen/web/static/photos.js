@@ -1,17 +1,22 @@
-// Photos: what is too large is said before it is sent, and several at once are sent one after the other.
+// Photos: what is too large is said before it is sent, several are sent one after the other, and none is lost: where the
+// program does not answer they are kept on this device, and sent later.
 (function () {
   "use strict";
   const form = document.querySelector("form[data-photos]");
   if (!form || !window.fetch) return;
   const input = form.elements.photo,
+    button = form.querySelector("button"),
     said = document.getElementById("n-photo"),
     most = Number(form.dataset.photos);
+  const { newId, keepPhoto, saidIn } = window.coolSheen;
   const presses = new WeakMap(); // a photo that is sent again is the same press
   input.multiple = true;
 
   function say(words, bad) {
     said.textContent = words;
     said.classList.toggle("is-danger", Boolean(bad));
+    if (bad) input.setAttribute("aria-invalid", "true");
+    else input.removeAttribute("aria-invalid");
   }
   const tooLarge = () => Array.from(input.files).find((file) => file.size > most * 1e6);
 
@@ -21,26 +26,50 @@
     else say(input.files.length > 1 ? `${input.files.length} photos` : "");
   });
 
+  // what the program has against a photo, or against what was said of it, each where it stands
+  async function refusal(answer) {
+    const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+    const notes = Array.from(page.querySelectorAll("form[data-photos] .is-danger, .notice p"), (p) => p.textContent.trim());
+    return Array.from(new Set(notes.filter(Boolean))).join(" ") || "The program could not keep it.";
+  }
+
+  // sends one: "sent", "kept" on this device, or the words for why it is neither
+  async function bring(file) {
+    if (!presses.has(file)) presses.set(file, newId());
+    const press = presses.get(file),
+      fields = new FormData(form);
+    fields.set("photo", file);
+    fields.set("press", press);
+    const answer = await fetch(form.action, { method: "POST", body: fields }).catch(() => null);
+    if (answer && answer.status !== 401) return answer.ok ? "sent" : refusal(answer);
+    const there = await keepPhoto(new URL(form.action).pathname, { ...saidIn(form), press }, file, form.dataset.name);
+    return there ? "kept" : "The program did not take it, and this device has no room to keep it.";
+  }
+
   form.addEventListener("submit", async (event) => {
-    if (tooLarge()) return event.preventDefault();
-    if (input.files.length < 2) return;
+    if (!input.files.length) return; // the program says what is missing
     event.preventDefault();
-    const button = form.querySelector("button"),
-      files = Array.from(input.files);
+    if (tooLarge()) return;
+    const files = Array.from(input.files),
+      done = { sent: 0, kept: 0 };
     button.disabled = true;
-    for (const [place, file] of files.entries()) {
-      say(`${place + 1} of ${files.length}: ${file.name}`);
-      const fields = new FormData(form);
-      fields.set("photo", file);
-      if (!presses.has(file)) presses.set(file, window.coolSheen.newId());
-      fields.set("press", presses.get(file));
-      const answer = await fetch(form.action, { method: "POST", body: fields }).catch(() => null);
-      if (answer && answer.ok) continue;
-      const why = answer ? "it is no photo that can be read here" : "the program did not answer";
-      say(`${file.name} was not kept: ${why}. ${place} of ${files.length} are.`, true);
+    try {
+      for (const [place, file] of files.entries()) {
+        say(files.length > 1 ? `${place + 1} of ${files.length}: ${file.name}` : `Sending ${file.name}`);
+        const came = await bring(file);
+        if (!(came in done)) return say(`${file.name}: ${came}${place ? ` ${place} of ${files.length} are kept.` : ""}`, true);
+        done[came] += 1;
+      }
+    } finally {
       button.disabled = false;
-      return;
+      window.coolSheen.unheard(form);
     }
-    location.reload();
+    if (!done.kept) return location.reload();
+    input.value = "";
+    const one = done.kept === 1;
+    say(`${one ? "It is" : `${done.kept} are`} kept on this device, and sent as soon as the program takes ${one ? "it" : "them"}.`);
   });
+
+  // a photo that was kept has been sent: it is shown, unless somebody has begun to bring in another one
+  document.addEventListener("logged", () => input.files.length || form.elements.words.value || location.reload());
 })();
