@@ -163,6 +163,38 @@ def test_photos_without_a_network_are_kept_and_sent_once_with_their_own_time(pag
     assert entries(served, part)[-1].payload.kind == "coat"
 
 
+def test_what_a_look_found_without_a_network_is_kept_and_sent_once_with_its_own_time(page, served):
+    page.goto("/jobs")
+    address = page.get_by_role("link", name="Column radiator").first.get_attribute("href")
+    part = UUID(re.search(r"[0-9a-f-]{36}", address)[0])
+    before = len(entries(served, part))
+    page.goto(f"/parts/{part}/inspect")
+    mishap = page.context.new_page()
+    mishap.goto(f"/parts/{part}/mishap?defect=run")
+    page.context.set_offline(True)
+    for where in ("left foot", "right foot"):
+        page.get_by_label("Zone", exact=True).select_option("Top rail")
+        page.get_by_label("What it is").select_option("thin")
+        page.get_by_role("textbox", name="Where").fill(where)
+        page.get_by_role("button", name="Mark it", exact=True).click()
+        expect(page.locator("#outbox")).to_contain_text("Mark it: Column radiator")
+        expect(page.get_by_role("textbox", name="Where")).to_have_value("")
+    expect(page.locator("#outbox")).to_contain_text("2 presses are kept on this device")
+    mishap.get_by_label("Top rail").check()
+    mishap.get_by_role("button", name="Log it, and mend it so").click()
+    expect(mishap.locator("#outbox")).to_contain_text("3 presses are kept on this device")
+    assert len(entries(served, part)) == before
+    served.shop.clock.turn(minutes=7)
+    page.context.set_offline(False)
+    expect(page.locator("#outbox")).to_be_hidden()
+    expect(page.locator(".marks")).to_contain_text("right foot")
+    came = entries(served, part)[before:]
+    assert [e.payload.kind for e in came] == ["mark", "mark", "mishap"]
+    assert [e.payload.where for e in came[:2]] == ["left foot", "right foot"]
+    assert all(abs(e.occurred_at - T0) < timedelta(minutes=2) for e in came)
+    mishap.close()
+
+
 def test_a_photo_that_is_refused_later_holds_no_press_up(page, served, tmp_path):
     page.goto("/")
     part = UUID(lane(page).get_attribute("data-part"))

@@ -77,7 +77,9 @@ def _zones(found: PartNow, names: Iterable[UUID]) -> Zones:
     return zones
 
 
-def marked(unit: Unit, found: PartNow, uuid: UUID, said: MarkPayload, zone: UUID | None) -> Recorded:
+def marked(
+    unit: Unit, found: PartNow, uuid: UUID, said: MarkPayload, zone: UUID | None, at: datetime | None = None
+) -> Recorded:
     """Log a mark on a zone; on the only one where none is named.
 
     Raises: Refused: no such zone, or a defect that the table does not know.
@@ -91,7 +93,7 @@ def marked(unit: Unit, found: PartNow, uuid: UUID, said: MarkPayload, zone: UUID
         raise Refused("There is no such defect.", {"defect": "Choose a defect from the list."})
     if said.what == "defect" and not said.defect:
         raise Refused("Which defect is it?", {"defect": "Choose a defect from the list."})
-    return write_on_part(unit, found.row, said, Press(uuid, None, _zones(found, names)))
+    return write_on_part(unit, found.row, said, Press(uuid, at, _zones(found, names)))
 
 
 def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime | None = None) -> Recorded:
@@ -148,7 +150,9 @@ def _some(marks: Sequence[Mark]) -> str:
     return "a mark is" if len({m.uuid for m in marks}) == 1 else f"{len({m.uuid for m in marks})} marks are"
 
 
-def accepted(unit: Unit, found: PartNow, uuid: UUID, said: AcceptPayload, reason: str) -> Recorded:
+def accepted(
+    unit: Unit, found: PartNow, uuid: UUID, said: AcceptPayload, reason: str, at: datetime | None = None
+) -> Recorded:
     """Log that marks, or readings, stay as they are. Raises Refused: nothing of it is open, or no reason."""
     if before := same_press(unit, uuid, "accept", found.row, {"marks": said.marks}):
         return before
@@ -160,7 +164,7 @@ def accepted(unit: Unit, found: PartNow, uuid: UUID, said: AcceptPayload, reason
         raise Refused("This is not open any more: load the page again.", status=409)
     if len(reason.strip()) < 3:
         raise Refused("The reason is missing.", {"reason": "Write why it stays as it is: it stays with the job."})
-    return write_on_part(unit, found.row, said, Press(uuid, None, zones), reason=reason.strip()[:4000])
+    return write_on_part(unit, found.row, said, Press(uuid, at, zones), reason=reason.strip()[:4000])
 
 
 def read_film(

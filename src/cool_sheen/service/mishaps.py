@@ -1,6 +1,7 @@
 """Something went wrong on a zone, or on a patch of it: the branch of steps that mends it there, and there alone."""
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
@@ -48,8 +49,8 @@ def usual_steps(unit: Unit, found: PartNow, defect: str, zones: Iterable[UUID]) 
     return way_back(known.way_back, found.system, on[-1] if on else None)
 
 
-def went_wrong(unit: Unit, found: PartNow, uuid: UUID, said: MishapSaid) -> Recorded:
-    """Log a mishap with its branch; a patch is cut out of its zone first.
+def went_wrong(unit: Unit, found: PartNow, uuid: UUID, said: MishapSaid, at: datetime | None = None) -> Recorded:
+    """Log a mishap with its branch; a patch is cut out of its zone first, and is there from now on.
 
     Raises: Refused: no zone, no step, a layer or a grit that is not there, a patch larger than its zone. Missing.
     """
@@ -64,10 +65,10 @@ def went_wrong(unit: Unit, found: PartNow, uuid: UUID, said: MishapSaid) -> Reco
     if zones - found.situation.all_zones:
         raise Refused("This part has no such zone any more: load the page again.", status=409)
     if said.patch is not None:
-        zones = frozenset({_cut_out(unit, found.row, zones, said.patch)})
+        zones, at = frozenset({_cut_out(unit, found.row, zones, said.patch)}), None
     marks = tuple(name for name in said.marks if name in found.history.marks)
     payload = MishapPayload(defect=said.defect, words=said.words, steps=said.steps, marks=marks)
-    return write_on_part(unit, found.row, payload, Press(uuid, None, zones))
+    return write_on_part(unit, found.row, payload, Press(uuid, at, zones))
 
 
 def _check(unit: Unit, found: PartNow, said: MishapSaid) -> None:

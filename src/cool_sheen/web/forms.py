@@ -226,7 +226,7 @@ class Typed:
 
         A press that was kept on its device while nobody answered counts from when it was pressed.
         """
-        at, pressed = self.moment("at", zone), self.moment("kept_at", zone)
+        at, pressed = self.moment("at", zone), self.pressed_at(zone)
         minutes = self.number("ago", 0, _LONGEST_AGO_MIN)
         if "at" in self.notes or not minutes:
             return at or pressed
@@ -234,6 +234,10 @@ class Typed:
             self.notes["at"] = "Enter a time, or choose how long ago it was: not both."
             return None
         return (pressed or now) - timedelta(minutes=minutes)
+
+    def pressed_at(self, zone: ZoneInfo) -> datetime | None:
+        """Return when a press was made that its device kept; None when it was sent at once."""
+        return self.moment("kept_at", zone)
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """Return an optional time of a date-and-time field, on the shop's clock unless an offset was typed.

@@ -108,7 +108,7 @@ def mark(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         zone = typed.uuid("zone", "Choose the zone.") if typed.text("zone") else None
         what, x, y = typed.text("what"), typed.number("x", 0, 1), typed.number("y", 0, 1)
         told = {"what": what, "defect": typed.text("defect") if what == "defect" else "", "x": x, "y": y}
-        where = typed.text("where", most=120)
+        where, at = typed.text("where", most=120), typed.pressed_at(unit.zone)
         photo = typed.uuid("photo", "This photo is not there any more.") if typed.text("photo") else None
         typed.stop()
         if photo is not None:
@@ -117,7 +117,7 @@ def mark(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             said = MarkPayload.model_validate({**told, "where": where, "photo": photo if x is not None else None})
         except ValidationError:
             raise Refused("What is it?", {"what": "Choose what it is from the list."}) from None
-        looks.marked(unit, found, press, said, zone)
+        looks.marked(unit, found, press, said, zone, at)
 
     return _post(request, uuid, workshop, pages, form, write)
 
@@ -152,14 +152,14 @@ def accept(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep,
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> None:
         name = typed.uuid("mark", "This mark is not there any more: load the page again.")
         because, reason = typed.text("because"), typed.text("reason", most=400)
-        seen_from = typed.quantity("seen_from", "length", 0, 1000, optional=True)
+        seen_from, at = typed.quantity("seen_from", "length", 0, 1000, optional=True), typed.pressed_at(unit.zone)
         typed.stop()
         told = {"marks": (name,), "because": because or "other", "seen_from_m": seen_from}
         try:
             said = AcceptPayload.model_validate(told)
         except ValidationError:
             raise Refused("Why does it stay?", {"because": "Choose a reason from the list."}) from None
-        looks.accepted(unit, found, press, said, reason)
+        looks.accepted(unit, found, press, said, reason, at)
 
     return _post(request, uuid, workshop, pages, form, write)
 

@@ -83,10 +83,10 @@ def went_wrong(request: Request, uuid: UUID, workshop: WorkshopDep, pages: Pages
 
     def do(unit: Unit, typed: Typed) -> None:
         press = typed.uuid("press", "The press has no id: load the page again.")
-        said = _said(typed)
+        said, at = _said(typed), typed.pressed_at(unit.zone)
         typed.stop()
         assert press is not None  # typed.stop has seen to it
-        mishaps.went_wrong(unit, part_now(unit, uuid), press, said)
+        mishaps.went_wrong(unit, part_now(unit, uuid), press, said, at)
 
     def show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int) -> Response:
         return _show(request, unit, pages, part_now(unit, uuid), typed, status)

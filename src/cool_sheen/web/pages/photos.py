@@ -89,7 +89,7 @@ def _said(unit: Unit, typed: Typed) -> PhotoSaid:
         typed.text("words", most=400),
         typed.ticked("zone"),
         typed.moment("at", unit.zone),
-        typed.moment("kept_at", unit.zone),
+        typed.pressed_at(unit.zone),
     )
 
 

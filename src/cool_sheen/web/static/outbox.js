@@ -93,7 +93,8 @@
   }
 
   // --- sending: one after the other; what is asked back holds the later presses of its part, and no other: no photo ---
-  let sending = false;
+  let sending = false,
+    sent = false;
   async function flush() {
     if (sending || !read().some((item) => item.state === "waiting")) return show();
     sending = true;
@@ -103,8 +104,23 @@
     } finally {
       sending = false;
       show();
+      if (sent) showAnew();
+      sent = false;
     }
   }
+  // a page that does not follow the log is loaded again when what it said has arrived, unless somebody types into it
+  function showAnew() {
+    const forms = Array.from(document.querySelectorAll("form[data-later], form[data-photos]:not([data-away])"));
+    if (forms.length && forms.every(isUntouched)) location.reload();
+  }
+  const isUntouched = (form) =>
+    Array.from(form.elements).every((field) => {
+      if (field.type === "hidden" || field.matches("button, fieldset")) return true;
+      if (field.type === "file") return !field.files.length;
+      const first = field.options && Array.from(field.options).findIndex((option) => option.defaultSelected);
+      if (field.options) return field.selectedIndex === Math.max(0, first);
+      return field.checked === field.defaultChecked && field.value === field.defaultValue;
+    });
   async function sendAll() {
     for (const { press } of read()) {
       const items = read(),
@@ -144,12 +160,14 @@
     const isAsked = answer.headers.get("HX-Reswap") === "none"; // nothing was logged: it is asked back
     if (answer.ok && !isAsked) {
       await letGo(item);
+      sent = true;
       document.dispatchEvent(new Event("logged"));
       return true;
     }
     const page = new DOMParser().parseFromString(text, "text/html");
     const asked = isAsked && $("form", page);
-    const says = Array.from(page.querySelectorAll(".notice p"), (p) => p.textContent.trim()).join(" ");
+    const against = $("[role=alert] p", page) ? "[role=alert] p" : ".notice p";
+    const says = Array.from(page.querySelectorAll(against), (p) => p.textContent.trim().replace(/\s+/g, " ")).join(" ");
     const again = asked ? Object.fromEntries(new FormData(asked)) : null;
     change(item.press, (one) => [{ ...one, state: asked ? "asked" : "refused", says: says.slice(0, 500), again }]);
     return true;
@@ -264,6 +282,37 @@
     true,
   );
 
+  // --- a form that leads to another page: where nobody answers, what was typed would be gone with this one --------------
+  const SIGN = document.querySelector("link[rel=icon]");
+  const answers = () =>
+    fetch(SIGN.href, { method: "HEAD", cache: "no-store", signal: AbortSignal.timeout(4000) }).then(
+      () => true,
+      () => false,
+    );
+  document.addEventListener(
+    "submit",
+    async (event) => {
+      const form = event.target,
+        button = event.submitter;
+      if (!form.matches("form[data-later]")) return;
+      if (form.dataset.goes) return void delete form.dataset.goes;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      const fields = saidIn(form, button);
+      if (!(await answers())) {
+        const words = [button ? button.textContent.trim() : "", form.dataset.later].filter(Boolean).join(": ");
+        if (keep(new URL(form.action).pathname, fields, words, clock())) {
+          form.reset();
+          form.elements.press.value = newId();
+          return $("#outbox").scrollIntoView({ block: "nearest" });
+        }
+      }
+      form.dataset.goes = "1";
+      form.requestSubmit(button);
+    },
+    true,
+  );
+
   async function awayPhotos(form, said) {
     const input = form.elements.photo,
       files = Array.from(input.files),
@@ -281,7 +330,11 @@
   }
 
   window.addEventListener("online", flush);
-  window.addEventListener("storage", (event) => event.key === KEPT && show());
+  window.addEventListener("storage", (event) => {
+    if (event.key !== KEPT) return;
+    show();
+    if ((event.newValue || "").length < (event.oldValue || "").length) showAnew(); // another tab has sent it
+  });
   document.addEventListener("DOMContentLoaded", flush);
   setInterval(() => read().length && flush(), AGAIN_MS);
 

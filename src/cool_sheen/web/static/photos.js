@@ -69,7 +69,4 @@
     const one = done.kept === 1;
     say(`${one ? "It is" : `${done.kept} are`} kept on this device, and sent as soon as the program takes ${one ? "it" : "them"}.`);
   });
-
-  // a photo that was kept has been sent: it is shown, unless somebody has begun to bring in another one
-  document.addEventListener("logged", () => input.files.length || form.elements.words.value || location.reload());
 })();
