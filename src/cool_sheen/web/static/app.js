@@ -738,9 +738,13 @@
   document.addEventListener("change", (event) => {
     const form = event.target.closest && event.target.closest("[data-mark]");
     if (!form || event.target.name !== "zone" || form.elements.photo.value) return;
-    form.elements.x.value = form.elements.y.value = ""; // a place on another zone is no place on this one
-    for (const here of $$("[data-outline-here]")) here.setAttribute("visibility", "hidden");
+    nowhere(form); // a place on another zone is no place on this one
   });
+  function nowhere(form) {
+    form.elements.x.value = form.elements.y.value = form.elements.photo.value = "";
+    for (const here of $$("[data-outline-here]")) here.setAttribute("visibility", "hidden");
+  }
+  document.addEventListener("reset", (event) => event.target.matches("[data-mark]") && nowhere(event.target));
 
   // --- the plan: a bar says why it stands there, and is put elsewhere by mouse, or with Alt and the arrow keys ----
   const A_QUARTER_MS = 15 * 60 * 1000;

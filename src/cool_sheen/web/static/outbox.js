@@ -77,7 +77,14 @@
   const saidIn = (form, submitter) =>
     Object.fromEntries(Array.from(new FormData(form, submitter)).filter(([, value]) => !(value instanceof File)));
 
-  window.coolSheen = { newId, keepPhoto, saidIn };
+  // a photo that is sent again is the same press
+  const presses = new WeakMap();
+  function pressOf(file) {
+    if (!presses.has(file)) presses.set(file, newId());
+    return presses.get(file);
+  }
+
+  window.coolSheen = { newId, pressOf, keepPhoto, saidIn };
 
   // keeps one press; the same press twice is one. False where this device cannot keep anything.
   function keep(path, fields, words, now, photo = "") {
@@ -323,7 +330,7 @@
     if (!files.length || large) return;
     let kept = 0;
     for (const file of files)
-      kept += await keepPhoto(new URL(form.action).pathname, { ...saidIn(form), press: newId() }, file, form.dataset.name);
+      kept += await keepPhoto(new URL(form.action).pathname, { ...saidIn(form), press: pressOf(file) }, file, form.dataset.name);
     said.textContent = kept === files.length ? "kept" : `${kept} of ${files.length} kept: this device has no room for more`;
     if (kept === files.length) input.value = "";
     flush();

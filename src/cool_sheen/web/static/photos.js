@@ -8,8 +8,7 @@
     button = form.querySelector("button"),
     said = document.getElementById("n-photo"),
     most = Number(form.dataset.photos);
-  const { newId, keepPhoto, saidIn } = window.coolSheen;
-  const presses = new WeakMap(); // a photo that is sent again is the same press
+  const { pressOf, keepPhoto, saidIn } = window.coolSheen;
   input.multiple = true;
 
   function say(words, bad) {
@@ -35,8 +34,7 @@
 
   // sends one: "sent", "kept" on this device, or the words for why it is neither
   async function bring(file) {
-    if (!presses.has(file)) presses.set(file, newId());
-    const press = presses.get(file),
+    const press = pressOf(file),
       fields = new FormData(form);
     fields.set("photo", file);
     fields.set("press", press);
