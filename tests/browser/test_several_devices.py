@@ -142,6 +142,7 @@ def test_photos_without_a_network_are_kept_and_sent_once_with_their_own_time(pag
     page.get_by_role("button", name="Keep the photo").click()
     expect(page.locator("#outbox")).to_contain_text("2 photos are kept on this device")
     expect(page.locator("#n-photo")).to_contain_text("2 are kept on this device")
+    expect(page.get_by_label("What it shows")).to_have_value("")
     page.locator("#outbox li", has_text="side 1.jpg").get_by_role("button", name="Take back").click()
     expect(page.locator("#outbox")).to_contain_text("1 photo is kept on this device")
     page.goto("/jobs")  # nobody answers: the page that works without the program

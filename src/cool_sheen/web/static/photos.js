@@ -63,7 +63,7 @@
       window.coolSheen.unheard(form);
     }
     if (!done.kept) return location.reload();
-    input.value = "";
+    form.reset(); // as when it was sent; the page is loaded again then
     const one = done.kept === 1;
     say(`${one ? "It is" : `${done.kept} are`} kept on this device, and sent as soon as the program takes ${one ? "it" : "them"}.`);
   });
