@@ -20,6 +20,8 @@ SquareMetres = float
 Metres = float
 Millilitres = float
 Grams = float
+Seconds = float
+Bar = float  # above the atmosphere, where nothing else is said
 GramsPerMillilitre = float
 
 ZERO_CELSIUS_K = 273.15
@@ -99,6 +101,47 @@ DIMENSIONS: dict[str, Dimension] = {
         {"k": "kelvin", "c": "kelvin", "°c": "kelvin", "f": "delta_degF", "°f": "delta_degF"},
         {"metric": ("kelvin", "K"), "us": ("delta_degF", "°F")},
         "K or °F",
+    ),
+    "pressure": Dimension(
+        "bar",
+        {"bar": "bar", "mbar": "millibar", "kpa": "kilopascal", "mpa": "megapascal", "psi": "psi", "lb/in2": "psi"},
+        {"metric": ("bar", "bar"), "us": ("psi", "psi")},
+        "bar, kPa, MPa or psi",
+    ),
+    "air flow": Dimension(
+        "liter/minute",
+        {"l/min": "liter/minute", "lpm": "liter/minute", "l/s": "liter/second", "m3/h": "meter**3/hour",
+         "m³/h": "meter**3/hour", "m3/min": "meter**3/minute", "cfm": "foot**3/minute", "scfm": "foot**3/minute"},
+        {"metric": ("liter/minute", "l/min"), "us": ("foot**3/minute", "cfm")},
+        "l/min, l/s, m³/h or cfm",
+    ),
+    "paint flow": Dimension(
+        "milliliter/minute",
+        {"ml/min": "milliliter/minute", "ml/s": "milliliter/second", "l/min": "liter/minute",
+         "floz/min": "fluid_ounce/minute", "oz/min": "fluid_ounce/minute", "gpm": "gallon/minute"},
+        {"metric": ("milliliter/minute", "ml/min"), "us": ("fluid_ounce/minute", "fl oz/min")},
+        "ml/min, l/min or fl oz/min",
+    ),
+    "gun speed": Dimension(
+        "mm/second",
+        {"mm/s": "mm/second", "cm/s": "cm/second", "m/s": "meter/second", "m/min": "meter/minute",
+         "in/s": "inch/second", "ft/s": "foot/second"},
+        {"metric": ("mm/second", "mm/s"), "us": ("inch/second", "in/s")},
+        "mm/s, cm/s, m/s or in/s",
+    ),
+    "span": Dimension(
+        "mm",
+        {"mm": "mm", "cm": "cm", "m": "meter", "in": "inch", "inch": "inch", "inches": "inch", '"': "inch",
+         "ft": "foot", "'": "foot"},
+        {"metric": ("mm", "mm"), "us": ("inch", "in")},
+        "mm, cm, m, in or ft",
+    ),
+    "capacity": Dimension(
+        "liter",
+        {"l": "liter", "litre": "liter", "litres": "liter", "liter": "liter", "ml": "milliliter", "gal": "gallon",
+         "ft3": "foot**3"},
+        {"metric": ("liter", "l"), "us": ("gallon", "gal")},
+        "l, ml or gal",
     ),
 }  # fmt: skip
 
@@ -251,8 +294,11 @@ def shown(value: float, dimension: str, system: str = "metric") -> tuple[float, 
 
 
 _SMALL_FL_OZ = 10.0  # below that a tenth is too coarse to pour a ratio by
+_FINER_IN_US = {"film": 1, "volume": 1, "weight": 1, "pressure": 0, "air flow": 1, "paint flow": 1, "gun speed": 1,
+                "span": 1, "capacity": 1}  # fmt: skip
 _DIGITS = {"area": 2, "temperature": 1, "film": 0, "volume": 0, "length": 1, "weight": 0, "density": 2,
-           "coverage": 1, "difference": 1}  # fmt: skip
+           "coverage": 1, "difference": 1, "pressure": 1, "air flow": 0, "paint flow": 0, "gun speed": 0, "span": 0,
+           "capacity": 0}  # fmt: skip
 
 
 def amount(value: float, dimension: str, units: str = "metric", digits: int | None = None) -> str:
@@ -266,8 +312,8 @@ def amount(value: float, dimension: str, units: str = "metric", digits: int | No
     """
     number, sign = shown(value, dimension, units)
     places = _DIGITS[dimension] if digits is None else digits
-    if dimension in ("film", "volume", "weight") and units == "us" and digits is None:
-        places = 2 if dimension == "volume" and abs(number) < _SMALL_FL_OZ else 1
+    if dimension in _FINER_IN_US and units == "us" and digits is None:
+        places = 2 if dimension == "volume" and abs(number) < _SMALL_FL_OZ else _FINER_IN_US[dimension]
     return f"{number:.{places}f} {sign}"
 
 
@@ -328,13 +374,15 @@ def difference(kelvin: Kelvin, units: str = "metric", digits: int = 1) -> str:
     return f"{kelvin * 1.8:.{digits}f} °F" if units == "us" else f"{kelvin:.{digits}f} K"
 
 
-_SAID = re.compile(r"(?<![\d.,])(?:(\d+(?:\.\d+)?)( to |–| and ))?(\d+(?:\.\d+)?) (°C|µm|ml|K)(?![\w/])")
+_SAID = re.compile(r"(?<![\d.,])(?:(\d+(?:\.\d+)?)( to |–| and ))?(\d+(?:\.\d+)?) (°C|µm|ml|K|bar)(?![\w/])")
 _FL_OZ_ML = 29.5735295625
+PSI_IN_BAR = 14.5037738
 _SAID_IN: dict[str, Callable[[float], str]] = {
     "°C": lambda v: f"{v * 1.8 + 32:.0f}", "K": lambda v: f"{v * 1.8:.1f}".removesuffix(".0"),
     "µm": lambda v: f"{v / 25.4:.1f}", "ml": lambda v: f"{v / _FL_OZ_ML:.2g}" if v < 296 else f"{v / _FL_OZ_ML:.0f}",
+    "bar": lambda v: f"{v * PSI_IN_BAR:.0f}",
 }  # fmt: skip
-_SAID_SIGN = {"°C": "°F", "K": "°F", "µm": "mil", "ml": "fl oz"}
+_SAID_SIGN = {"°C": "°F", "K": "°F", "µm": "mil", "ml": "fl oz", "bar": "psi"}
 
 
 def said(text: str, units: str = "metric") -> str:

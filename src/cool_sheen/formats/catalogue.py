@@ -18,6 +18,7 @@ from cool_sheen.core.coatings.sheet_fields import Caution, Strict
 from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
+from cool_sheen.core.gun.guns import Armoury
 from cool_sheen.core.inspection.defects import Defect
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
@@ -94,6 +95,14 @@ def shipped() -> Catalogue:
 
 
 @cache
+def armoury() -> Armoury:
+    """Read what ships about guns. Raises pydantic.ValidationError."""
+    data = _read(files("cool_sheen") / "catalogue" / "guns.toml")
+    rows = {f"{name}s": data[name] for name in ("gun", "technique", "opening", "fault")}
+    return Armoury.model_validate(rows)
+
+
+@cache
 def compatibility() -> RuleTable:
     """Read the compatibility table that ships. Raises pydantic.ValidationError or Inconsistent."""
     data = _read(files("cool_sheen") / "catalogue" / "compatibility.toml")
@@ -159,6 +168,11 @@ def check(catalogue: Catalogue) -> None:
     ]
     missing += [
         f"substrate {k} names mass {s.mass}" for k, s in catalogue.substrates.items() if s.mass not in SURFACE_LAG_H
+    ]
+    missing += [
+        f"gun {gun.key} names caution {name}"
+        for gun in armoury().guns
+        for name in set(gun.cautions) - set(catalogue.cautions)
     ]
     if missing:
         raise Inconsistent("; ".join(missing) + ": nowhere to be found.")

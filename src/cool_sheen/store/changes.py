@@ -14,6 +14,8 @@ from cool_sheen.store.models import (
     ClimateImport,
     Face,
     Generation,
+    Gun,
+    GunCard,
     LogEntry,
     LogTarget,
     PackSheet,
@@ -26,10 +28,11 @@ from cool_sheen.store.models import (
     Zone,
 )
 
-AIR, BATCHES, LESSONS, NOTES, SHELF = "air", "batches", "lessons", "notes", "shelf"
+AIR, BATCHES, GUNS, LESSONS, NOTES, SHELF = "air", "batches", "guns", "lessons", "notes", "shelf"
 ANYTHING = "anything"  # whatever is written counts as one of these, too
 _BY_TABLE: dict[type, str] = {
     Shop: AIR, Space: AIR, SpaceAsItWas: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
+    Gun: GUNS, GunCard: GUNS,
 }  # fmt: skip
 _BY_KIND: dict[str, tuple[str, ...]] = {
     "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES, NOTES),

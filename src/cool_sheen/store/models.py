@@ -54,6 +54,7 @@ class Shop(Base):
     alarm: Mapped[str] = mapped_column(default="chime")
     keys: Mapped[bool] = mapped_column(default=True)
     crew: Mapped[dict[str, Any]] = mapped_column(default=_alone)
+    air: Mapped[dict[str, Any] | None] = mapped_column(default=None)  # compressor, hose, treatment; None: not said
 
 
 class Space(Base):
@@ -300,6 +301,31 @@ class StockMovement(Base):
     batch: Mapped[UUID | None] = mapped_column(default=None)
     note: Mapped[str] = mapped_column(default="")
     __table_args__ = ({"sqlite_autoincrement": True},)
+
+
+class Gun(Base):
+    """A gun of the shop."""
+
+    __tablename__ = "gun"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    data: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime]
+    away_at: Mapped[datetime | None] = mapped_column(default=None)
+
+
+class GunCard(Base):
+    """A setting that worked: gun, product and temperature by which it is offered, and what it was."""
+
+    __tablename__ = "gun_card"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    gun: Mapped[str]  # the uuid of the shop's own, or the key of a kind
+    product: Mapped[str]
+    temp_c: Mapped[float]
+    data: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime]
+    set_at: Mapped[datetime]  # when the gun was last set by it: coats that follow were sprayed so
+    away_at: Mapped[datetime | None] = mapped_column(default=None)
+    __table_args__ = (Index("ix_gun_card_product", "product", "set_at"),)
 
 
 class PackSheet(Base):

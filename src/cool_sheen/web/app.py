@@ -10,6 +10,7 @@ from cool_sheen.service.unit import Workshop
 from cool_sheen.settings import Settings
 from cool_sheen.web import problems
 from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing, planning
+from cool_sheen.web.api import gun as gun_calls
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
@@ -20,6 +21,8 @@ from cool_sheen.web.pages import (
     correct,
     data,
     device,
+    gun,
+    gun_rack,
     handbook,
     inspect,
     jobs,
@@ -117,11 +120,13 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         data,
         device,
         handbook,
+        gun_rack,
+        gun,
     ):
         app.include_router(module.router, include_in_schema=False)
     if settings.dev:
         app.include_router(components.router, include_in_schema=False)
-    for calculators in (climate, coatings, drying, film, materials, mixing, planning):
+    for calculators in (climate, coatings, drying, film, gun_calls, materials, mixing, planning):
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
     worker = away.worker_script(assets)

@@ -21,7 +21,7 @@ HEADERS = {
 # Stateless: a script without an origin may ask them.
 CALCULATORS = tuple(
     f"/api/v1/{room}/"
-    for room in ("climate", "coatings", "drying", "film", "materials", "mixing", "planning", "sanding")
+    for room in ("climate", "coatings", "drying", "film", "gun", "materials", "mixing", "planning", "sanding")
 )
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 PHOTOS = "/photos"  # of a part

@@ -208,6 +208,7 @@ class Product(Strict):
     build_coats: Annotated[int, Field(ge=1, le=20)] = 1  # as the sheet lays a layer: what "finished" means
     film_exponent: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None  # nought: sets by itself
     nozzle_mm: tuple[Positive, Positive] | None = None
+    screen_out: bool = False  # the gun's own screen would hold back what makes it what it is
     never_sanded: bool = False
     past_window: Literal["fresh", "pad"] = "fresh"  # what one that is never sanded gets when its window has closed
     ready_tests: Annotated[tuple[TouchHow, ...], Field(max_length=4)] = ()  # all of them, before the next coat

@@ -80,6 +80,7 @@ REST: dict[str, tuple[Box, ...]] = {
         ticks("methods", "Put on by", [(key, way.words) for key, way in WAYS.items()]),
         Box("nozzle_mm.0", "Nozzle from", unit="mm"),
         Box("nozzle_mm.1", "Nozzle to", unit="mm"),
+        Box("screen_out", "The gun's own screen comes out for it", "flag"),
         ticks("ready_tests", "Ready for the next coat by", TOUCH_WORDS.items(), "All of those that are ticked."),
         Box("aerosol.can_ml", "Can holds", "volume", hint="For a coating that comes in a can."),
         Box("aerosol.usable_fraction", "Share that sprays well"),
