@@ -3,17 +3,20 @@
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from decimal import Decimal
+from typing import Any
 from uuid import uuid4
 
 from cool_sheen.demo import pictures, surveys
 from cool_sheen.formats.photos import read_photo
 from cool_sheen.service import costs, next_time, photos, stores, work
 from cool_sheen.service.batches import find, recent
+from cool_sheen.service.gun import cards, rack
 from cool_sheen.service.jobs import NewPart, add_part, add_project
 from cool_sheen.service.mixing import pouring
 from cool_sheen.service.mixing.plan import Asked
 from cool_sheen.service.own_ways import Ways
 from cool_sheen.service.part_now import PartNow, part_now
+from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import NewSpace, add_space, set_place, set_up
 from cool_sheen.service.tending import ProjectSaid, keep_project
 from cool_sheen.service.unit import Unit
@@ -39,6 +42,31 @@ SPACES = {
 
 # What was done to a part, and how long ago: (hours ago, word, detail).
 Story = Sequence[tuple[float, str, str]]
+
+
+# The shop's guns and its air, and what worked with them: days ago, gun, product, the card.
+GUNS: tuple[dict[str, object], ...] = (
+    {"name": "Finish gun", "type": "hvlp-gravity", "nozzles_mm": (1.2, 1.3, 1.4), "demand_l_per_min": 310.0},
+    {"name": "Primer gun", "type": "conventional-gravity", "nozzles_mm": (1.6, 1.8, 2.2)},
+    {"name": "Small gun", "type": "hvlp-small", "nozzles_mm": (0.8, 1.0)},
+)
+AIR: dict[str, object] = {
+    "tank_l": 90.0, "cut_in_bar": 6.0, "cut_out_bar": 8.0, "fad_l_per_min": 230.0, "hose_m": 12.0, "hose_bore_mm": 9.0,
+    "treatment_bar": 0.4, "line_over_k": 5.0, "bowl_ml": 60.0,
+}  # fmt: skip
+CARDS: tuple[tuple[int, str, str, dict[str, Any]], ...] = (
+    (9, "Finish gun", "single-stage-two-pack",
+     {"temp_c": 18.0, "rh_pct": 55.0, "opening_mm": 1.4, "cap_bar": 0.68, "inlet_bar": 1.95, "regulator_bar": 2.4,
+      "fluid_turns": 2.5, "fan_turns": 3.0, "fan_mm": 240.0, "distance_mm": 180.0, "overlap_pct": 50.0,
+      "note": "flowed out well on the covers"}),
+    (30, "Finish gun", "single-stage-two-pack",
+     {"temp_c": 11.0, "rh_pct": 70.0, "opening_mm": 1.4, "cap_bar": 0.7, "inlet_bar": 2.0, "regulator_bar": 2.5,
+      "fluid_turns": 2.0, "fan_turns": 3.0, "fan_mm": 230.0, "distance_mm": 170.0, "overlap_pct": 50.0,
+      "note": "cold: half a turn less paint, or it hangs"}),
+    (16, "Primer gun", "epoxy-primer-grey",
+     {"temp_c": 20.0, "rh_pct": 50.0, "opening_mm": 1.6, "inlet_bar": 2.8, "regulator_bar": 3.3, "fluid_turns": 2.5,
+      "fan_turns": 2.0, "fan_mm": 260.0, "distance_mm": 220.0, "overlap_pct": 50.0, "note": ""}),
+)  # fmt: skip
 
 
 def _prepared(hours_ago: float, *kinds: str) -> Story:
@@ -200,6 +228,11 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
         surveys.take(unit, part)
         _tell(unit, part, story)
         _remember(unit, part)
+    for place, own in enumerate(GUNS):
+        rack.keep_gun(_at(unit, unit.now - timedelta(days=40 - place)), uuid4(), own)
+    rack.keep_air(unit, AIR)
+    for ago, gun, product, card in CARDS:
+        _keep_card(_at(unit, unit.now - timedelta(days=ago)), gun, product, card)
     for days_ago, sku, count in BOUGHT:
         then = _at(unit, unit.now - timedelta(days=days_ago))
         stores.move(then, uuid4(), stores.Move("", "bought", sku=sku, count=count))
@@ -209,6 +242,15 @@ def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     for name, price, hire, saved, goodwill in MONEY:
         money = costs.Terms(Decimal(price), Decimal(hire) if hire else None, saved, goodwill)
         costs.set_money(unit, projects[name].uuid, money)
+
+
+def _keep_card(unit: Unit, gun: str, product: str, said: dict[str, Any]) -> None:
+    """Keep a setting that worked, of a gun by its name."""
+    one = next(g for g in rack.rack(unit) if g.gun.name == gun)
+    named = {
+        "gun": one.key, "gun_name": gun, "product": product, "product_name": shelf_now(unit).products[product].name,
+    }  # fmt: skip
+    cards.keep(unit, uuid4(), named | said)
 
 
 def _at(unit: Unit, at: datetime) -> Unit:

@@ -1,6 +1,6 @@
 """The log in words."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 from uuid import UUID
 
@@ -47,9 +47,21 @@ def _of_payload(payload: Any, names: dict[str, str], units: str) -> str:
 def _says_coat(payload: Any, names: dict[str, str], units: str) -> str:
     kind = "" if payload.coat_kind == "full" else f" ({payload.coat_kind} coat)"
     film = amount(payload.film_um, "film", units)
-    return (
-        f"{names.get(payload.layer_id, payload.layer_id)} coated{kind}, {film} wet{_lasted(payload)}{_seen_to(payload)}"
-    )
+    layer = names.get(payload.layer_id, payload.layer_id)
+    said = f"{layer} coated{kind}, {film} wet{_lasted(payload)}{_seen_to(payload)}"
+    return f"{said}; {gun_words(payload.gun, units)}" if payload.gun else said
+
+
+_BARS = (("inlet_bar", "at the inlet"), ("cap_bar", "at the cap"), ("regulator_bar", "at the regulator"))
+
+
+def gun_words(gun: Mapping[str, str], units: str = "metric") -> str:
+    """Say how a gun was set, as the log or a card has it: its name, its nozzle, and the pressure that was read."""
+    nozzle = f", {gun['opening_mm']} mm" if "opening_mm" in gun else ""
+    bar = next(((gun[name], where) for name, where in _BARS if name in gun), None)
+    digits = 0 if units == "us" else 2
+    pressed = f", {amount(float(bar[0]), 'pressure', units, digits)} {bar[1]}" if bar else ""
+    return f"{gun['gun_name']}{nozzle}{pressed}"
 
 
 def _lasted(payload: Any) -> str:

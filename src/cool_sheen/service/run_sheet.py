@@ -14,7 +14,9 @@ from cool_sheen.core.mixing.recipes import Choice, mix_of
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, HeatStep, SandStep, Step
 from cool_sheen.formats.calendar_file import Item, Ring
+from cool_sheen.service.gun import cards
 from cool_sheen.service.kept_plans import Kept, LineSaid
+from cool_sheen.service.log_words import gun_words
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Unit
@@ -134,6 +136,9 @@ def _coat(unit: Unit, line: LineSaid, step: CoatStep, product: Product) -> list[
     said = [f"{amount(step.coat.wet_film_um, 'film', units)} wet"]
     if product.nozzle_mm and line.tool == "gun":
         said.append(f"nozzle {product.nozzle_mm[0]:g} to {product.nozzle_mm[1]:g} mm")
+    card = next(iter(cards.offer(unit, product.key)), None) if line.tool == "gun" else None
+    if card is not None:
+        said.append(f"as last time: {gun_words(card.said.in_the_log(), units)}")
     if line.ml:
         said.append(f"{amount(line.ml, 'volume', units)} of it")
     if step.number == 1:

@@ -37,6 +37,7 @@ from cool_sheen.core.work.owed import StepRow
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
 from cool_sheen.service import doubts
 from cool_sheen.service.batches import batch_for
+from cool_sheen.service.gun import cards
 from cool_sheen.service.journal import Press, same_press, write_on_part
 from cool_sheen.service.looks import none_open
 from cool_sheen.service.part_now import PartNow, promised
@@ -108,6 +109,7 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
     coat = step.coat if step else layer.coats[-1]
     kind = said.coat_kind or coat.kind
     as_planned = kind == coat.kind
+    told = {"method": _method(product, step), **(_out_of(mixed) if mixed else {})}
     payload = CoatPayload.model_validate(
         {
             "layer_id": layer.id,
@@ -116,8 +118,8 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
             "coating": product.content_hash,
             "volume_solids_pct": product.volume_solids_pct,
             **blended(_unmixed(found, product, layer)),
-            "method": _method(product, step),
-            **(_out_of(mixed) if mixed else {}),
+            **told,
+            "gun": cards.in_the_log(unit, product.key, str(told["method"]), at or unit.now),
             "wet_film_um": coat.wet_film_um,
             "wet_film_measured_um": said.wet_film_measured_um,
             "started_at": said.started_at,

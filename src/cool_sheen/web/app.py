@@ -22,6 +22,7 @@ from cool_sheen.web.pages import (
     data,
     device,
     gun,
+    gun_field,
     gun_rack,
     handbook,
     inspect,
@@ -121,6 +122,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         device,
         handbook,
         gun_rack,
+        gun_field,
         gun,
     ):
         app.include_router(module.router, include_in_schema=False)

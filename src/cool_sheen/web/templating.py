@@ -14,6 +14,7 @@ from markupsafe import Markup
 
 from cool_sheen import __version__
 from cool_sheen.core.coatings.sheet_fields import SAFETY_FOOTING
+from cool_sheen.core.gun.verdicts import span_words
 from cool_sheen.core.units import amount, coverage, difference, pack_size, said, shown
 from cool_sheen.core.work.steps import minutes_words
 from cool_sheen.service.unit import NOBODY, Unit, Workshop, units_of, zone_of
@@ -70,6 +71,7 @@ def _environment() -> Environment:
         week=week_in_words,
         difference=difference,
         said=said,
+        span=span_words,
         minutes=minutes_words,
         pack_size=pack_size,
     )

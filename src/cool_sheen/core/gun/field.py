@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 
@@ -230,6 +231,9 @@ def evenness(film_um: Floats, least_um: Micron, runs_over_um: Micron) -> Evennes
     )
 
 
+Second = Literal["along", "between", "across"]
+
+
 @dataclass(frozen=True, slots=True)
 class Strokes:
     """How a panel is worked: what the passes of a coat have in common.
@@ -242,7 +246,7 @@ class Strokes:
         late_mm: How long after the other edge it is released. [mm; below nought when too soon]
         pivot_mm: From the panel to the joint about which the gun swings; None when the arm goes with it. [mm]
         coats: Rounds over the panel.
-        crossed: Whether every second round goes across the first.
+        second: How every second round goes: along the first one's lines, between them, or across them.
     """
 
     overlap: float = 0.5
@@ -252,7 +256,7 @@ class Strokes:
     late_mm: float = 50.0
     pivot_mm: float | None = None
     coats: int = 1
-    crossed: bool = False
+    second: Second = "along"
 
 
 def passes_over(panel: Panel, spray: Spray, how: Strokes) -> list[Pass]:
@@ -269,9 +273,11 @@ def passes_over(panel: Panel, spray: Spray, how: Strokes) -> list[Pass]:
     pitch = float(fan_at(spray.fan_mm, spray.usual_mm, how.distance_mm)) * (1 - how.overlap)
     out: list[Pass] = []
     for number in range(how.coats):
-        down = how.crossed and number % 2 == 1
+        down = how.second == "across" and number % 2 == 1
         length, height = (panel.height_mm, panel.width_mm) if down else (panel.width_mm, panel.height_mm)
         count = math.ceil(round(height / pitch, 9)) + 1
+        between = how.second == "between" and number % 2 == 1
+        count += between
         shift = (height - (count - 1) * pitch) / 2  # what is left over is shared by both edges
         for n in range(count):
             on, off = -how.early_mm, length + how.late_mm

@@ -143,7 +143,7 @@ def judge_pauses(duty: Duty, time: CoatTime | None, wet_edge_s: Seconds | None) 
     """
     if duty.spray_s is None or duty.recover_s is None:
         return Finding("good", "The compressor keeps up: spray as long as you like.", "It delivers what the gun takes.")
-    spells = f"Spray {_span(duty.spray_s)}, then wait {_span(duty.recover_s)}."
+    spells = f"Spray {span_words(duty.spray_s)}, then wait {span_words(duty.recover_s)}."
     why = "The tank lends what the compressor does not give, and has to be filled again."
     if time is not None and time.pauses == 0:
         return Finding("good", f"The tank lasts for this coat. {spells}", why)
@@ -152,24 +152,24 @@ def judge_pauses(duty: Duty, time: CoatTime | None, wet_edge_s: Seconds | None) 
     if duty.recover_s >= wet_edge_s:
         return Finding(
             "bad",
-            f"{spells} The edge that you left flashes after {_span(wet_edge_s)}: it is dry before you go on. "
+            f"{spells} The edge that you left flashes after {span_words(wet_edge_s)}: it is dry before you go on. "
             "End each spell at a break, work a smaller piece, or take less air.",
             why,
         )
     return Finding(
         "care",
-        f"{spells} The edge that you left stays wet for {_span(wet_edge_s)}: after a pause "
-        f"{_span(wet_edge_s - duty.recover_s)} of it are left.",
+        f"{spells} The edge that you left stays wet for {span_words(wet_edge_s)}: after a pause "
+        f"{span_words(wet_edge_s - duty.recover_s)} of it are left.",
         why,
     )
 
 
-def _span(seconds: Seconds) -> str:
-    """A span as it is counted at the gun."""
+def span_words(seconds: Seconds) -> str:
+    """Write a span as it is counted at the gun: ``50 s``, ``3.2 min``. [s]"""
     if seconds < 99.5:
         return f"{seconds:.0f} s"
     minutes = seconds / 60
-    return f"{minutes:.1f} min" if minutes < 9.95 else f"{minutes:.0f} min"
+    return f"{minutes:.1f} min" if minutes < 19.95 else f"{minutes:.0f} min"
 
 
 def reading_place(gun: GunType) -> tuple[Place, State]:

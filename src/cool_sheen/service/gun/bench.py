@@ -11,7 +11,7 @@ from cool_sheen.core.errors import CoreError
 from cool_sheen.core.gun.air import Duty, Water, duty, water
 from cool_sheen.core.gun.cards import Card
 from cool_sheen.core.gun.fitting import Finding, fitted, opening_for, paint_flow
-from cool_sheen.core.gun.guns import AirSupply, Fault, GunType, Place, State
+from cool_sheen.core.gun.guns import PLACE_WORDS, AirSupply, Fault, GunType, Place, State
 from cool_sheen.core.gun.handling import Hold, Lay, Stroke, hold_for
 from cool_sheen.core.gun.pressures import Pressures, pressures
 from cool_sheen.core.gun.verdicts import CoatTime, coat_time, judge_air, judge_pauses, judge_start
@@ -170,7 +170,8 @@ def choices_of(unit: Unit) -> Choices:
 def set_up(unit: Unit, asked: Asked) -> SetUp:
     """Work a set-up out. Raises Refused: there is no space yet."""
     there = choices_of(unit)
-    mine = next((w for w in there.queue if w.found.part.uuid == asked.part), None)
+    first = there.queue[0].found.part.uuid if there.queue and not (asked.product or asked.part) else asked.part
+    mine = next((w for w in there.queue if w.found.part.uuid == first), None)
     product = product_of(there, asked.product, mine)
     coat = mine.coats[0] if mine and mine.product.key == product.key else None
     one = chosen(there.guns, asked.gun, coat.method if coat else product.methods[0])
@@ -264,7 +265,7 @@ def _pressures(
     if gun.source != "compressor":
         if (place, state) == (gun.start.place, gun.start.state):
             return None, {}
-        where = "at the cap" if gun.start.place == "cap" else "at the pump"
+        where = PLACE_WORDS[gun.start.place]
         return None, {"place": f"This gun has one gauge that counts: {where}, with the trigger pulled."}
     try:
         return pressures(gun, air, bar, place, state), {}

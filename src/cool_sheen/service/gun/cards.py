@@ -1,7 +1,6 @@
 """Settings that worked: kept as cards, offered next time, and written into the log with the coats that follow."""
 
-from collections.abc import Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -13,6 +12,7 @@ from cool_sheen.core.gun.cards import SET_FOR, Card, CardSaid, offered
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store.models import GunCard
 
+_REGRET = timedelta(days=1)
 SPRAYED = ("hvlp", "conventional", "airless")  # what is set by a card
 
 
@@ -20,6 +20,13 @@ def of_product(unit: Unit, product: str) -> list[Card]:
     """Return the cards of a product, the newest first."""
     query = select(GunCard).where(GunCard.product == product, GunCard.away_at.is_(None))
     return [_card(row) for row in unit.session.scalars(query.order_by(GunCard.set_at.desc()))]
+
+
+def thrown_away(unit: Unit, product: str) -> list[Card]:
+    """Return the cards of a product that were thrown away within a day: they can be had back."""
+    since = unit.now - _REGRET
+    query = select(GunCard).where(GunCard.product == product, GunCard.away_at > since).order_by(GunCard.away_at)
+    return [_card(row) for row in unit.session.scalars(query)]
 
 
 def _card(row: GunCard) -> Card:
@@ -56,7 +63,7 @@ def keep(unit: Unit, uuid: UUID, said: dict[str, Any]) -> None:
     except ValidationError as error:
         raise Refused("Check what was entered.", complaints(error)) from None
     if not card.says_anything:
-        raise Refused("Check what was entered.", {"inlet": "Enter what the gun was set to, the pressure at least."})
+        raise Refused("Check what was entered.", {"inlet_bar": "Enter what the gun was set to, the pressure at least."})
     if unit.session.get(GunCard, uuid) is not None:
         return
     data = card.model_dump(mode="json")
@@ -89,18 +96,3 @@ def _row(unit: Unit, uuid: UUID) -> GunCard:
     if row is None or row.away_at is not None:
         raise Missing("card")
     return row
-
-
-def words_of(cards: Sequence[Card]) -> list[str]:
-    """Return in one line each what cards say, for a run sheet."""
-    return [f"{card.said.gun_name}{_nozzle(card)}{_bars(card)}" for card in cards]
-
-
-def _nozzle(card: Card) -> str:
-    return f", {card.said.opening_mm:g} mm" if card.said.opening_mm else ""
-
-
-def _bars(card: Card) -> str:
-    said = card.said
-    found = (("at the inlet", said.inlet_bar), ("at the cap", said.cap_bar), ("at the regulator", said.regulator_bar))
-    return next((f", {bar:g} bar {where}" for where, bar in found if bar), "")

@@ -22,7 +22,7 @@ from cool_sheen.web.pages.gun_form import CARD_FIELDS, CARD_TURNS, card_values, 
 from cool_sheen.web.views import airway, hold
 
 router = APIRouter(prefix="/gun")
-ROOMS = (("Set it up", "/gun"), ("Faults", "/gun/faults"), ("Guns and air", "/gun/rack"))
+ROOMS = (("Set it up", "/gun"), ("Field", "/gun/field"), ("Faults", "/gun/faults"), ("Guns and air", "/gun/rack"))
 
 
 @router.get("")
@@ -47,8 +47,14 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         typed=_filled(typed, found),
         card=card,
         picture=airway.draw(found.feed.found, found.feed.air, typed.units) if found.feed.found else None,
-        held=hold.draw(found.hold, found.asked.lay, below=found.gun.feed == "suction"),
+        held=hold.draw(
+            found.hold,
+            found.asked.lay,
+            below=found.gun.feed == "suction",
+            horned=found.gun.source in ("compressor", "turbine"),
+        ),
         alike=is_alike,
+        thrown=cards.thrown_away(unit, found.at.product.key),
         places=[(p, w) for p, w in PLACE_WORDS.items() if p != "compressor"],
         states=list(STATE_WORDS.items()),
         lays=list(LAY_WORDS.items()),
@@ -56,7 +62,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         card_fields=CARD_FIELDS,
         card_turns=CARD_TURNS,
         new_id=new_id,
-        cautions=_cautions(unit, found),
+        cautions=cautions_of(unit, found),
     )
 
 
@@ -72,7 +78,8 @@ def _card_typed(typed: Typed) -> dict[str, Any]:
     return {name: typed.values[name] for name in names if name in typed.values}
 
 
-def _cautions(unit: Unit, found: SetUp) -> list[Any]:
+def cautions_of(unit: Unit, found: SetUp) -> list[Any]:
+    """Return what can hurt with this gun and this product."""
     there = unit.catalogue.cautions_for(["clean_gun"], [found.at.product])
     return [unit.catalogue.cautions[key] for key in found.gun.cautions] + there
 

@@ -1,5 +1,6 @@
 """The forms of the gun bench: what was chosen and typed, and what stands there as fields."""
 
+import re
 from collections.abc import Mapping
 from typing import Any, cast, get_args
 from uuid import UUID
@@ -47,9 +48,9 @@ _LABELS_OF_AIR = {name: label for name, _, _, label in AIR_FIELDS}
 def read_asked(typed: Typed) -> Asked:
     """Read what was chosen; what cannot be read gets its sentence, and counts as not said."""
     gun, product = typed.text("gun", most=60), typed.text("product", most=80)
-    was_gun, _, was_product = typed.text("was", most=200).partition("|")
-    stale = _OF_A_GUN if was_gun and was_gun != gun else ("opening",) if was_product and was_product != product else ()
+    stale = _stale(typed, {"gun": gun, "product": product, "part": typed.text("part", most=60)})
     typed.values = {name: value for name, value in typed.values.items() if name not in stale}
+    gun, product = typed.text("gun", most=60), typed.text("product", most=80)
     return Asked(
         gun=gun,
         product=product,
@@ -66,6 +67,18 @@ def read_asked(typed: Typed) -> Asked:
     )
 
 
+def _stale(typed: Typed, now: Mapping[str, str]) -> tuple[str, ...]:
+    """Fields that belong to what was chosen before: another part has its own product, another gun its own nozzle."""
+    was = dict(zip(now, typed.text("was", most=250).split("|"), strict=False))
+    if len(was) < len(now):
+        return ()
+    if now["part"] and was["part"] != now["part"]:
+        return ("product", "gun", "space", *_OF_A_GUN)
+    if was["gun"] != now["gun"]:
+        return _OF_A_GUN
+    return ("opening",) if was["product"] != now["product"] else ()
+
+
 def _uuid(typed: Typed, name: str) -> UUID | None:
     try:
         return UUID(typed.text(name, most=60))
@@ -80,12 +93,12 @@ def _one_of(typed: Typed, name: str, there: tuple[str, ...]) -> str | None:
 
 def shown(found: SetUp, typed: Typed) -> dict[str, Any]:
     """Return the fields of the page: what was typed, and what was taken where nothing was."""
-    coat = found.at.waiting
+    part = str(found.at.waiting.found.part.uuid) if found.at.waiting else ""
     values: dict[str, Any] = {
         "gun": found.one.key, "product": found.at.product.key, "space": str(found.space.uuid),
-        "part": str(coat.found.part.uuid) if coat else "", "place": found.feed.place, "state": found.feed.state,
+        "part": part, "place": found.feed.place, "state": found.feed.state,
         "opening": f"{found.fit.opening_mm:g}", "lay": found.asked.lay, "stroke": found.asked.stroke,
-        "grit": found.asked.grit, "was": f"{found.one.key}|{found.at.product.key}",
+        "grit": found.asked.grit, "was": f"{found.one.key}|{found.at.product.key}|{part}",
     }  # fmt: skip
     if found.feed.bar is not None:
         values["bar"] = in_units(found.feed.bar, "pressure", typed.units)
@@ -120,9 +133,9 @@ def air_values(air: AirSupply | None, units: str) -> dict[str, str]:
     """Return the air supply as fields; the usual ones of hose and treatment where nothing is known."""
     if air is None:
         air = AirSupply(tank_l=1, cut_in_bar=1, cut_out_bar=2, fad_l_per_min=1)
-        kept = ("hose_m", "hose_bore_mm", "treatment_bar", "line_over_k", "bowl_ml")
+        kept = {"hose_m", "hose_bore_mm", "treatment_bar", "line_over_k", "bowl_ml"}
     else:
-        kept = tuple(AirSupply.model_fields)
+        kept = set(AirSupply.model_fields)
     return {n: in_units(getattr(air, n), dimension, units) for n, dimension, _, _ in AIR_FIELDS if n in kept}
 
 
@@ -140,7 +153,7 @@ def _openings(typed: Typed) -> tuple[float, ...]:
     """Nozzles in a row, such as ``1.3 1.4; 1.8``. [mm]"""
     text = typed.text("nozzles", most=120)
     out = []
-    for word in text.replace(";", " ").replace("mm", " ").split():
+    for word in re.split(r"[;\s]+|,\s+", text.replace("mm", " ").strip()) if text else ():
         try:
             out.append(float(word.replace(",", ".")))
         except ValueError:
@@ -172,9 +185,8 @@ def card_values(found: SetUp, units: str) -> dict[str, str]:
         "flow_ml_per_min": found.asked.flow_ml_per_min,
     }
     if pressures is not None:
-        known |= {
-            f"{place}_bar": pressures.at(cast("Place", place), "pulled") for place in ("cap", "inlet", "regulator")
-        }
+        there: tuple[Place, ...] = ("cap", "inlet", "regulator")
+        known |= {f"{place}_bar": pressures.at(place, "pulled") for place in there}
     elif found.feed.bar is not None:
         known[f"{found.feed.place}_bar"] = found.feed.bar
     return {n: in_units(v, dim, units) for n, dim, _, _ in CARD_FIELDS if (v := known.get(n)) is not None}

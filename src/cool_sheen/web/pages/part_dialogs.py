@@ -17,6 +17,7 @@ from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import correcting, heat, log_words, next_time
 from cool_sheen.service.doubts import offer_of
+from cool_sheen.service.gun import cards
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
@@ -80,6 +81,7 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "stage": heat.stage_ahead(found),
         "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
         "asks": _asks(found, dialog),
+        "gun_set": _gun_set(unit, found, shop.units) if dialog == "coat" else "",
         "moments": list(MOMENT_WORDS.items()),
         "sames": _sames(unit, found, shop.units) if dialog == "note" else [],
         "left": found.owed.left(),
@@ -92,6 +94,13 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         else STEP_WORDS.get(found.action.does, "Another step"),
         "may_fail": found.action.does in CHECKS or bool(found.action.step and found.action.step.holds),
     }
+
+
+def _gun_set(unit: Unit, found: PartNow, units: str) -> str:
+    """How the gun is set for the next coat by a card, in words; nothing where nobody has said."""
+    step = found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat()
+    card = cards.set_by(unit, step.layer.product, unit.now) if step and step.method in cards.SPRAYED else None
+    return log_words.gun_words(card.said.in_the_log(), units) if card else ""
 
 
 def _sames(unit: Unit, found: PartNow, units: str) -> list[tuple[str, str]]:

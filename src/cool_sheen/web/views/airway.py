@@ -7,12 +7,11 @@ from cool_sheen.core.gun.guns import AirSupply, Place, State
 from cool_sheen.core.gun.pressures import Pressures
 from cool_sheen.core.units import amount
 
-_LEFT, _RIGHT, _TOP, _BOTTOM = 54.0, 18.0, 34.0, 30.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 54.0, 48.0, 34.0, 30.0
 _NAMES: tuple[tuple[Place, str], ...] = (
     ("compressor", "tank"), ("regulator", "regulator"), ("inlet", "gun's inlet"), ("cap", "cap"),
 )  # fmt: skip
 _STATES: tuple[tuple[State, str], ...] = (("pulled", "pulled"), ("air_only", "air only"), ("rest", "released"))
-_LEAST_APART = 15.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,12 +24,11 @@ class Stop:
 
 @dataclass(frozen=True, slots=True)
 class Fall:
-    """The pressure in one state along the way, and its figures."""
+    """The pressure in one state along the way."""
 
     state: State
     words: str
     points: str
-    figures: tuple[tuple[float, float, str], ...]  # x, y, what stands there
 
 
 @dataclass(slots=True)
@@ -47,9 +45,10 @@ class Airway:
     tank: tuple[float, float, float, float] | None = None  # x, y, width, height: from cut-in to cut-out
     says: str = ""
     tank_words: list[tuple[float, float, str]] = field(default_factory=list)
+    figures: list[tuple[float, float, str, bool]] = field(default_factory=list)  # x, y, figure, whether it ends there
 
 
-def draw(found: Pressures, air: AirSupply | None, units: str, width: float = 560.0, height: float = 236.0) -> Airway:
+def draw(found: Pressures, air: AirSupply | None, units: str, width: float = 470.0, height: float = 210.0) -> Airway:
     """Draw the way of the air to scale: one line for each state of the trigger."""
     most = max(found.regulator_bar, air.cut_out_bar if air else 0.0) * 1.06
     inside = height - _TOP - _BOTTOM
@@ -61,9 +60,9 @@ def draw(found: Pressures, air: AirSupply | None, units: str, width: float = 560
     pitch = (width - _LEFT - _RIGHT - 60) / (len(places) - 1)
     stops = [Stop(round(_LEFT + 30 + n * pitch, 1), name) for n, (_, name) in enumerate(places)]
     x = {place: stop.x for (place, _), stop in zip(places, stops, strict=True)}
-    falls = [_fall(found, state, words, x, y, units) for state, words in _STATES]
-    _apart(falls)
+    falls = [_fall(found, state, words, x, y) for state, words in _STATES]
     picture = Airway(width, height, stops, falls, _ticks(most, y, units), height - _BOTTOM, _LEFT)
+    picture.figures = _figures(found, x, y, units)
     if air:
         picture.tank = (x["compressor"] - 24, y(air.cut_out_bar), 48, y(air.cut_in_bar) - y(air.cut_out_bar))
         picture.tank_words = [
@@ -78,28 +77,22 @@ def draw(found: Pressures, air: AirSupply | None, units: str, width: float = 560
     return picture
 
 
-def _fall(
-    found: Pressures, state: State, words: str, x: dict[Place, float], y: Callable[[float], float], units: str
-) -> Fall:
-    digits = 0 if units == "us" else 2
+def _fall(found: Pressures, state: State, words: str, x: dict[Place, float], y: Callable[[float], float]) -> Fall:
     at = [(x[place], found.at(place, state)) for place, _ in _NAMES[1:]]
-    there = [(place_x, bar) for place_x, bar in at if bar is not None]
-    points = " ".join(f"{place_x},{y(bar)}" for place_x, bar in there)
-    figures = tuple((place_x, y(bar), amount(bar, "pressure", units, digits)) for place_x, bar in there[1:])
-    return Fall(state, words, points, figures)
+    return Fall(state, words, " ".join(f"{place_x},{y(bar)}" for place_x, bar in at if bar is not None))
 
 
-def _apart(falls: list[Fall]) -> None:
-    """Move figures at one place so far apart that each can be read, from the highest down."""
-    for n in range(2):
-        at = sorted(((f.figures[n][1], i) for i, f in enumerate(falls) if len(f.figures) > n), key=lambda pair: pair[0])
-        last = -_LEAST_APART
-        for wanted, i in at:
-            placed = max(wanted, last + _LEAST_APART)
-            figures = list(falls[i].figures)
-            figures[n] = (figures[n][0], round(placed, 1), figures[n][2])
-            falls[i] = Fall(falls[i].state, falls[i].words, falls[i].points, tuple(figures))
-            last = placed
+def _figures(
+    found: Pressures, x: dict[Place, float], y: Callable[[float], float], units: str
+) -> list[tuple[float, float, str, bool]]:
+    """Where figures stand that no line crosses: of the regulator over its line, of inlet and cap under theirs."""
+    digits = 0 if units == "us" else 2
+    regulator, inlet, cap = found.regulator_bar, found.inlet_bar["pulled"], found.cap_bar["pulled"]
+    out = [(x["regulator"] - 8, y(regulator) - 7, amount(regulator, "pressure", units, digits), False)]
+    out.append((x["inlet"] - 6, y(inlet) + 18, amount(inlet, "pressure", units, digits), True))
+    if cap is not None:
+        out.append((x["cap"] + 8, y(cap) + 2, amount(cap, "pressure", units, digits), False))
+    return [(round(px, 1), round(py, 1), words, ends) for px, py, words, ends in out]
 
 
 def _ticks(most: float, y: Callable[[float], float], units: str) -> list[tuple[float, str]]:

@@ -1,4 +1,4 @@
-"""How a gun is held, as pictures: the fan and the stroke on the face, the air cap from the front, the tube in its cup."""
+"""How a gun is held, as pictures: fan and stroke on the face, the air cap from the front, the tube in its cup."""
 
 from dataclasses import dataclass, field
 
@@ -33,8 +33,8 @@ class HoldPicture:
 _TILT: dict[str, int] = {"upright": 0, "level": 60, "underside": -60}
 
 
-def draw(hold: Hold, lay: Lay, *, below: bool) -> HoldPicture:
-    """Draw how a gun is held; ``below``: its cup hangs under it."""
+def draw(hold: Hold, lay: Lay, *, below: bool, horned: bool = True) -> HoldPicture:
+    """Draw how a gun is held; ``below``: its cup hangs under it; ``horned``: its cap shapes the fan."""
     strokes, heads = [], []
     across = hold.fan == "up_down"
     for n in range(_STROKES):
@@ -49,7 +49,9 @@ def draw(hold: Hold, lay: Lay, *, below: bool) -> HoldPicture:
         strokes.append(tuple(round(v, 1) for v in line))
         heads.append(_head(line))
     fan = (_INSET + 40, _INSET, 9.0, 24.0) if across else (_INSET, _INSET + 34, 24.0, 9.0)
-    horns = [(18.0, 60.0), (102.0, 60.0)] if across else [(60.0, 18.0), (60.0, 102.0)]
+    horns: list[tuple[float, float]] = []
+    if horned:
+        horns = [(18.0, 60.0), (102.0, 60.0)] if across else [(60.0, 18.0), (60.0, 102.0)]
     tube = None
     if hold.tube:
         tube = (0.0, 0.0, -20.0 if hold.tube == "forward" else 20.0, 52.0)
