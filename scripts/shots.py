@@ -63,7 +63,6 @@ def _views(served: Served) -> dict[str, View]:
         "mix": (mix, 1280, 900, False),
         "pour": (f"{pour}?by=scale", 1280, 800, False),
         "inspect": (f"{bench_end}/inspect", 1280, 900, False),
-        "what-if": (f"{bench_end}/what-if", 1280, 800, False),
         "plan": ("/plan", 1280, 900, False),
         "stores": ("/stores", 1280, 900, False),
         "bench": ("/", 1280, 800, False),
@@ -78,7 +77,8 @@ def _views(served: Served) -> dict[str, View]:
         "pieces": (f"{radiator}/pieces", 1280, 900, False),
         "story": (f"{frame}/story", 1280, 900, False),
         "shelf": ("/shelf", 1280, 800, False),
-        "product": ("/shelf/enamel-one-pack", 1280, 800, False),
+        "gun": (f"/gun?part={part}", 1280, 1000, False),
+        "field": ("/gun/field?product=clear-two-pack&coats=2&second=across", 1280, 900, False),
     }
 
 

@@ -17,7 +17,7 @@ PAGES = [
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
     "/shop", "/projects/new",
     "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
-    "/plan", "/plan/lines/5", "/device", "/away",
+    "/plan", "/plan/lines/5", "/device", "/away", "/gun", "/gun/field", "/gun/trainer", "/gun/faults?fault=spit", "/gun/rack",
 ]  # fmt: skip
 ASKED = {
     "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
@@ -29,6 +29,10 @@ ASKED = {
     "/parts/PART/inspect": ("accept", "zone", "photo"), "/parts/PART/correct": ("entry",),
     "/parts/PART/mishap": ("defect", "zone", "mark", "words"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
+    "/gun": ("gun", "product", "part", "space", "opening", "bar", "place", "state", "flow", "grit", "lay", "stroke", "was"),
+    "/gun/field": ("gun", "product", "width", "height", "fan", "distance", "overlap", "speed", "target", "early", "late", "pivot",
+                   "coats", "second", "flow"),
+    "/gun/trainer": ("drill", "gun", "product"), "/gun/faults": ("gun", "fault", "ruled"), "/gun/rack": ("gun",),
     "/plan": ("view", "day", "guess"), "/plan/sheet": ("day",), "/plan/lines/7/move": ("at",), "/plan/compare": ("plan",),
 }  # fmt: skip
 DIALOGS = (

@@ -19,6 +19,7 @@ from cool_sheen.core.coatings.supplies import Supply
 from cool_sheen.core.coatings.systems import STEP_WORDS, System
 from cool_sheen.core.errors import Inconsistent
 from cool_sheen.core.gun.guns import Armoury
+from cool_sheen.core.gun.training import Drill
 from cool_sheen.core.inspection.defects import Defect
 from cool_sheen.core.materials.consumables import Consumable, Rates
 from cool_sheen.core.materials.packs import Pack
@@ -100,6 +101,13 @@ def armoury() -> Armoury:
     data = _read(files("cool_sheen") / "catalogue" / "guns.toml")
     rows = {f"{name}s": data[name] for name in ("gun", "technique", "opening", "fault")}
     return Armoury.model_validate(rows)
+
+
+@cache
+def drills() -> tuple[Drill, ...]:
+    """Read the drills of the stroke that ship, the easiest first. Raises pydantic.ValidationError."""
+    rows = _read(files("cool_sheen") / "catalogue" / "drills.toml")["drill"]
+    return tuple(Drill.model_validate(row) for row in rows)
 
 
 @cache

@@ -25,6 +25,7 @@ from cool_sheen.store.models import (
     Shop,
     Space,
     SpaceAsItWas,
+    StrokeRun,
     Zone,
 )
 
@@ -32,7 +33,7 @@ AIR, BATCHES, GUNS, LESSONS, NOTES, SHELF = "air", "batches", "guns", "lessons",
 ANYTHING = "anything"  # whatever is written counts as one of these, too
 _BY_TABLE: dict[type, str] = {
     Shop: AIR, Space: AIR, SpaceAsItWas: AIR, ClimateImport: AIR, ShelfSheet: SHELF, PackSheet: SHELF,
-    Gun: GUNS, GunCard: GUNS,
+    Gun: GUNS, GunCard: GUNS, StrokeRun: GUNS,
 }  # fmt: skip
 _BY_KIND: dict[str, tuple[str, ...]] = {
     "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES, NOTES),

@@ -328,6 +328,17 @@ class GunCard(Base):
     __table_args__ = (Index("ix_gun_card_product", "product", "set_at"),)
 
 
+class StrokeRun(Base):
+    """A drill of the stroke that was drawn, and how even it came out."""
+
+    __tablename__ = "stroke_run"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(index=True)
+    person: Mapped[str]
+    drill: Mapped[str]
+    data: Mapped[dict[str, Any]]
+
+
 class PackSheet(Base):
     """A size as this shop buys it: its own price, whether it is to be had, or a size of its own."""
 

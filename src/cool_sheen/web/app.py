@@ -24,6 +24,7 @@ from cool_sheen.web.pages import (
     gun,
     gun_field,
     gun_rack,
+    gun_trainer,
     handbook,
     inspect,
     jobs,
@@ -123,6 +124,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         handbook,
         gun_rack,
         gun_field,
+        gun_trainer,
         gun,
     ):
         app.include_router(module.router, include_in_schema=False)

@@ -20,6 +20,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/mix", "mix"),
     (r"/stores", "stores"),
     (r"/weather|/spaces", "weather"),
+    (r"/gun", "gun"),
     (r"/systems", "systems-build-the-stack-on-it"),
     (r"/shelf", "shelf"),
     (r"/shop", "the-shop"),

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from cool_sheen.core.climate.air import describe_air, saturation_pressure
+from cool_sheen.core.climate.air import humidity_ratio, saturation_pressure
 from cool_sheen.core.errors import Inconsistent, OutOfRange
 from cool_sheen.core.units import SEA_LEVEL_PA, ZERO_CELSIUS_K, Bar, Celsius, Percent, Seconds
 
@@ -146,15 +146,13 @@ def water(
     vapour_pa = intake_rh_pct / 100 * float(saturation_pressure(intake_temp_c))  # type: ignore[arg-type]
     if vapour_pa >= SEA_LEVEL_PA:
         raise OutOfRange("Such air would be nothing but vapour: enter air that a compressor breathes.", "intake_temp_c")
-    taken = 0.0
-    if intake_rh_pct > 0:
-        taken = describe_air(intake_temp_c, intake_rh_pct).humidity_ratio_g_per_kg
+    taken = _G_PER_KG * float(humidity_ratio(intake_temp_c, intake_rh_pct))  # type: ignore[arg-type]
     kelvin = intake_temp_c + ZERO_CELSIUS_K
     dry_kg_per_m3 = (SEA_LEVEL_PA - vapour_pa) / (_DRY_AIR_J_PER_KG_K * kelvin)
     dry_kg_per_h = dry_kg_per_m3 * free_air_l_per_min / 1000 * 60
     line_pa = line_bar * _PA_PER_BAR + SEA_LEVEL_PA
     holds = math.inf
     if float(saturation_pressure(line_temp_c)) < line_pa:  # type: ignore[arg-type]
-        holds = describe_air(line_temp_c, 100, pressure_pa=line_pa).humidity_ratio_g_per_kg
+        holds = _G_PER_KG * float(humidity_ratio(line_temp_c, 100.0, line_pa))  # type: ignore[arg-type]
     falls = max(0.0, taken - holds) * dry_kg_per_h
     return Water(falls, taken * dry_kg_per_h - falls, taken, holds)

@@ -13,10 +13,10 @@ from cool_sheen.core.errors import OutOfRange
 from cool_sheen.core.gun.fan import SPOT_MM, across, arrives, fan_at
 from cool_sheen.core.units import Micron, Percent, Seconds
 
-_ML_PER_MIN_TO_MM3_PER_S, _MM_TO_UM = 1000 / 60, 1000
+_ML_PER_MIN_TO_MM3_PER_S, MM_TO_UM = 1000 / 60, 1000
 THIN_SHARE = 0.8  # of the least wet film: below it a place is thin
-_STEP_SHARE = 0.5  # of the spot: how far the gun goes between two looks at a drawn stroke
-_REACH = 4.0  # spots along the stroke beyond which nothing lands
+STEP_SHARE = 0.5  # of the spot: how far the gun goes between two looks at a drawn stroke
+REACH = 4.0  # spots along the stroke beyond which nothing lands
 MOST_CELLS = 60_000
 
 
@@ -123,7 +123,7 @@ def _stroke(one: Pass, spray: Spray, along: Floats, beside: Floats) -> Floats:
         speed = one.speed_mm_per_s * (1 + turned)
     first, last = min(one.on_mm, one.off_mm), max(one.on_mm, one.off_mm)
     share = arrives(spray.transfer, spray.usual_mm, distance)
-    by_length = spray.mm3_per_s * share / speed * (_normal(along, first) - _normal(along, last)) * _MM_TO_UM
+    by_length = spray.mm3_per_s * share / speed * (_normal(along, first) - _normal(along, last)) * MM_TO_UM
     fan = fan_at(spray.fan_mm, spray.usual_mm, distance)
     if one.pivot_mm is None:
         return np.outer(across(beside - one.line_mm, fan[0]), by_length)
@@ -137,22 +137,26 @@ def _normal(at: Floats, edge: float) -> Floats:
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Where a gun was at an instant, and whether paint flowed from there to the next one. [s, mm]"""
+    """Where a gun was at an instant, and whether paint flowed from there to the next one. [s, mm]
+
+    Attributes:
+        down: Whether its fan lies across the panel, for strokes that go up and down.
+    """
 
     at_s: Seconds
     x_mm: float
     y_mm: float
     pulled: bool
+    down: bool = False
 
 
-def draw(panel: Panel, spray: Spray, samples: Sequence[Sample], *, down: bool, distance_mm: float) -> Floats:
+def draw(panel: Panel, spray: Spray, samples: Sequence[Sample], distance_mm: float) -> Floats:
     """Lay the strokes that a hand drew.
 
     Args:
         panel: The panel.
         spray: What leaves the gun.
         samples: Where the gun was, in the order of time.
-        down: Whether its strokes go up and down: the fan then lies across the panel.
         distance_mm: Of the gun. [mm]
 
     Returns: Wet film by cell, of shape (rows, columns). [um]
@@ -160,24 +164,22 @@ def draw(panel: Panel, spray: Spray, samples: Sequence[Sample], *, down: bool, d
     """
     film = np.zeros((panel.rows, panel.columns))
     fan = float(fan_at(spray.fan_mm, spray.usual_mm, distance_mm))
-    rate = spray.mm3_per_s * float(arrives(spray.transfer, spray.usual_mm, distance_mm)) * _MM_TO_UM
+    rate = spray.mm3_per_s * float(arrives(spray.transfer, spray.usual_mm, distance_mm)) * MM_TO_UM
     for one, following in pairwise(samples):
         if one.pulled and following.at_s > one.at_s:
-            _stamp_along(film, panel, one, following, fan, rate, down=down)
+            _stamp_along(film, panel, one, following, fan, rate)
     return film
 
 
-def _stamp_along(
-    film: Floats, panel: Panel, one: Sample, following: Sample, fan_mm: float, rate: float, *, down: bool
-) -> None:
+def _stamp_along(film: Floats, panel: Panel, one: Sample, following: Sample, fan_mm: float, rate: float) -> None:
     length = math.hypot(following.x_mm - one.x_mm, following.y_mm - one.y_mm)
-    steps = max(1, math.ceil(length / (SPOT_MM * _STEP_SHARE)))
+    steps = max(1, math.ceil(length / (SPOT_MM * STEP_SHARE)))
     dose = rate * (following.at_s - one.at_s) / steps
     for n in range(steps):
         share = (n + 0.5) / steps
         x = one.x_mm + share * (following.x_mm - one.x_mm)
         y = one.y_mm + share * (following.y_mm - one.y_mm)
-        if down:
+        if one.down:
             film += dose * np.outer(_spot(panel.y_mm - y), across(panel.x_mm - x, fan_mm))
         else:
             film += dose * np.outer(across(panel.y_mm - y, fan_mm), _spot(panel.x_mm - x))
@@ -185,7 +187,7 @@ def _stamp_along(
 
 def _spot(along_mm: Floats) -> Floats:
     """Share of the paint by millimetre along the stroke. [1/mm]"""
-    reached = np.where(np.abs(along_mm) <= _REACH * SPOT_MM, np.exp(-0.5 * np.square(along_mm / SPOT_MM)), 0.0)
+    reached = np.where(np.abs(along_mm) <= REACH * SPOT_MM, np.exp(-0.5 * np.square(along_mm / SPOT_MM)), 0.0)
     return np.asarray(reached / (SPOT_MM * math.sqrt(2 * math.pi)))
 
 

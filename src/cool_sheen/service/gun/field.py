@@ -82,6 +82,11 @@ class Field:
     ways: list[tuple[Second, Evenness]]
     says: list[Finding]
 
+    @property
+    def bounds_um(self) -> tuple[Micron, Micron]:
+        """Least film of all coats, and film of all coats that runs. [um]"""
+        return self.least_um * self.strokes.coats, self.runs_over_um * self.strokes.coats
+
 
 def usual(found: SetUp, asked: FieldAsked) -> tuple[Spray, float]:
     """Return what leaves the gun, and from how far. Raises Refused: a tool that does not spray."""
@@ -120,8 +125,8 @@ def field_of(found: SetUp, asked: FieldAsked) -> Field:
         raise Refused("That many strokes are not laid at once.", {"width": "Enter a smaller panel, or a wider fan."})
     passes = passes_over(panel, spray, how)
     film = lay(panel, spray, passes)
-    least, most = product.wet_film_min_um, product.runs_over_um
-    even = evenness(film, least * asked.coats, most)
+    least, most = product.wet_film_min_um, product.runs_over_um  # of a coat: each flashes before the next
+    even = evenness(film, least * asked.coats, most * asked.coats)
     length = asked.width_mm + asked.early_mm + asked.late_mm
     minutes = round_minutes(max(1.0, length), asked.height_mm, pitch, speed, TURN_S)
     return Field(
@@ -145,7 +150,7 @@ def field_of(found: SetUp, asked: FieldAsked) -> Field:
 
 
 def _second(panel: Panel, spray: Spray, how: Strokes, least_um: Micron, runs_over_um: Micron) -> Evenness:
-    return evenness(lay(panel, spray, passes_over(panel, spray, how)), 2 * least_um, runs_over_um)
+    return evenness(lay(panel, spray, passes_over(panel, spray, how)), 2 * least_um, 2 * runs_over_um)
 
 
 def meeting_line(minutes: Minutes, wet_edge_s: Seconds | None) -> Finding | None:
@@ -176,7 +181,7 @@ def _judged(even: Evenness, product: Product, asked: FieldAsked, distance_mm: fl
         out.append(
             Finding(
                 "bad",
-                f"{even.over_pct:.0f} % of it would run on an upright face: over {product.runs_over_um:.0f} µm.",
+                f"{even.over_pct:.0f} % of it would run on an upright face: over {product.runs_over_um:.0f} µm a coat.",
                 "Faster, farther, less overlap, or two coats with a flash between.",
             )
         )

@@ -22,7 +22,10 @@ from cool_sheen.web.pages.gun_form import CARD_FIELDS, CARD_TURNS, card_values, 
 from cool_sheen.web.views import airway, hold
 
 router = APIRouter(prefix="/gun")
-ROOMS = (("Set it up", "/gun"), ("Field", "/gun/field"), ("Faults", "/gun/faults"), ("Guns and air", "/gun/rack"))
+ROOMS = (
+    ("Set it up", "/gun"), ("Field", "/gun/field"), ("Trainer", "/gun/trainer"), ("Faults", "/gun/faults"),
+    ("Guns and air", "/gun/rack"),
+)  # fmt: skip
 
 
 @router.get("")

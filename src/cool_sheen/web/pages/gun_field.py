@@ -49,12 +49,8 @@ def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Res
         found=found,
         field=field,
         typed=filled,
-        picture=view.draw(field.film_um, field.panel, field.least_um * asked.coats, field.runs_over_um, shop.units)
-        if field
-        else None,
-        bars=view.histogram(field.film_um, field.least_um * asked.coats, field.runs_over_um, shop.units)
-        if field
-        else None,
+        picture=view.draw(field.film_um, field.panel, *field.bounds_um, shop.units) if field else None,
+        bars=view.histogram(field.film_um, *field.bounds_um, shop.units) if field else None,
         seconds=SECONDS,
         pivots=PIVOTS,
         cautions=cautions_of(unit, found),

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.service.gun import rack
-from cool_sheen.service.unit import Refused, Unit
+from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
@@ -65,11 +65,13 @@ def keep(request: Request, workshop: WorkshopDep, pages: PagesDep, form: FormDep
         press = typed.uuid("press", "The press has no id: load the page again.")
         said = read_gun(typed)
         typed.stop()
-        assert press is not None  # typed.stop has seen to it
-        there = next((g for g in rack.rack(unit) if g.own and g.key == str(press)), None)
-        if there is not None and there.own is not None and typed.text("editing"):
+        editing = typed.text("editing", most=60)
+        there = next((g for g in rack.rack(unit) if g.own and g.key == editing), None)
+        if editing and there is None:
+            raise Missing("gun")
+        if there is not None and there.own is not None:
             typed.check_seen(gun_values(there.own, typed.units), {"name": "name", "type": "kind", "nozzles": "nozzles"})
-        rack.keep_gun(unit, press, said)
+        rack.keep_gun(unit, UUID(there.key) if there else press or UUID(int=0), said)
 
     return changed(request, workshop, pages, form, do, "/gun/rack", _show)
 

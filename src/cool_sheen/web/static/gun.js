@@ -41,6 +41,7 @@
     for (const canvas of document.querySelectorAll("canvas.field-canvas[data-cells]")) {
       if (canvas.shown === canvas.dataset.cells) continue;
       canvas.shown = canvas.dataset.cells;
+      canvas.dataset.painted = String((canvas.times = (canvas.times || 0) + 1));
       const text = atob(canvas.dataset.cells),
         cells = Uint8Array.from(text, (c) => c.charCodeAt(0));
       paint(canvas, cells, +canvas.dataset.columns, +canvas.dataset.rows, +canvas.dataset.thin, +canvas.dataset.over);

@@ -10,7 +10,8 @@ from cool_sheen.core.gun.field import THIN_SHARE, Panel
 from cool_sheen.core.units import Micron, amount
 
 STEPS = 255  # a cell is one byte: nought is no film, 255 the top of the scale
-_BARS = 24
+_BARS, _RAMP = 24, 512.0
+_ROOM = 70.0  # that a word beside a mark wants
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +31,7 @@ class FieldPicture:
     thin: int
     over: int
     says: str
-    scale: tuple[tuple[int, str], ...]  # bytes with what they stand for
+    scale: tuple[tuple[float, str, str], ...]  # where along the ramp, what stands there, how it is anchored
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,13 +40,13 @@ class Histogram:
 
     Attributes:
         bars: Each with x, width, height and what it is: thin, good, runs.
-        marks: Places along it with their words.
+        marks: Places along it with their words, and how these are anchored.
     """
 
     width: float
     height: float
     bars: tuple[tuple[float, float, float, str], ...]
-    marks: tuple[tuple[float, str], ...]
+    marks: tuple[tuple[float, str, str], ...]
     says: str
 
 
@@ -59,8 +60,7 @@ def draw(film_um: Floats, panel: Panel, least_um: Micron, runs_over_um: Micron, 
     top = top_of(film_um, runs_over_um)
     cells = np.clip(np.rint(film_um / top * STEPS), 0, STEPS).astype(np.uint8)
     thin, over = THIN_SHARE * least_um, runs_over_um
-    marks = sorted({0.0, thin, over, top})
-    scale = tuple((round(um / top * STEPS), amount(um, "film", units)) for um in marks)
+    scale = tuple((x, words, anchor) for x, words, anchor in _marks((thin, over), top, _RAMP, units))
     return FieldPicture(
         base64.b64encode(cells.tobytes()).decode("ascii"),
         panel.columns,
@@ -86,8 +86,17 @@ def histogram(
         middle = float(edges[n] + edges[n + 1]) / 2
         what = "thin" if middle < thin else "runs" if middle > runs_over_um else "good"
         bars.append((round(n * pitch + 1, 1), round(pitch - 2, 1), round(count / most * (height - 22), 1), what))
-    marks = tuple((round(um / top * width, 1), amount(um, "film", units)) for um in (thin, runs_over_um))
     shares = {name: float(np.mean(test)) for name, test in
               (("thin", film_um < thin), ("runs", film_um > runs_over_um))}  # fmt: skip
     says = f"{100 * shares['thin']:.0f} % thin, {100 * shares['runs']:.0f} % over the film that runs."
-    return Histogram(width, height, tuple(bars), marks, says)
+    return Histogram(width, height, tuple(bars), tuple(_marks((thin, runs_over_um), top, width, units)), says)
+
+
+def _marks(at_um: tuple[Micron, Micron], top_um: Micron, width: float, units: str) -> list[tuple[float, str, str]]:
+    """Where thin ends and running begins along an axis: the first one with its words to the left, the second right."""
+    first, second = (round(um / top_um * width, 1) for um in at_um)
+    words = [amount(um, "film", units) for um in at_um]
+    return [
+        (first, words[0], "end" if first > _ROOM else "start"),
+        (second, words[1], "start" if second < width - _ROOM else "end"),
+    ]

@@ -1,4 +1,4 @@
-"""guns, the air that they live on, and settings that worked
+"""guns, the air that they live on, settings that worked, and drills of the stroke
 
 Revision ID: 0017
 Revises: 0016
@@ -33,10 +33,21 @@ def upgrade() -> None:
         sa.Column("set_at", sa.DateTime(), nullable=False),
         sa.Column("away_at", sa.DateTime(), nullable=True),
     )
+    op.create_table(
+        "stroke_run",
+        sa.Column("uuid", sa.Uuid(), primary_key=True),
+        sa.Column("at", sa.DateTime(), nullable=False),
+        sa.Column("person", sa.String(), nullable=False),
+        sa.Column("drill", sa.String(), nullable=False),
+        sa.Column("data", sa.JSON(), nullable=False),
+    )
+    op.create_index("ix_stroke_run_at", "stroke_run", ["at"])
     op.create_index("ix_gun_card_product", "gun_card", ["product", "set_at"])
 
 
 def downgrade() -> None:
+    op.drop_index("ix_stroke_run_at", "stroke_run")
+    op.drop_table("stroke_run")
     op.drop_index("ix_gun_card_product", "gun_card")
     op.drop_table("gun_card")
     op.drop_table("gun")
