@@ -61,7 +61,7 @@ def _views(served: Served) -> dict[str, View]:
         served.shop.http.post(f"{bench_end}/inspect/mark", data=mark)
     return {
         "mix": (mix, 1280, 900, False),
-        "pour": (f"{pour}?by=scale", 1280, 800, False),
+        "clinic": (f"/parts/{part}/clinic?defect=orange-peel", 1280, 1000, False),
         "inspect": (f"{bench_end}/inspect", 1280, 900, False),
         "plan": ("/plan", 1280, 900, False),
         "stores": ("/stores", 1280, 900, False),

@@ -14,9 +14,19 @@ PAGES = [
     "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new",
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
     "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide", "/device", "/away", "/next-time", "/gun", "/gun/field",
-    "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack",
+    "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic",
 ]  # fmt: skip
-LOOKS = ("/inspect", "/mishap?defect=run", "/reading", "/note", "/sand", "/photos", "/pieces", "/story")
+LOOKS = (
+    "/clinic?defect=run",
+    "/inspect",
+    "/mishap?defect=run",
+    "/reading",
+    "/note",
+    "/sand",
+    "/photos",
+    "/pieces",
+    "/story",
+)
 
 
 def chosen(page):

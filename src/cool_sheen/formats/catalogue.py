@@ -10,6 +10,8 @@ from typing import Any
 
 from cool_sheen.core.advice.schools import School
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H
+from cool_sheen.core.clinic.ranking import Cause, CausesOf
+from cool_sheen.core.clinic.signs import SIGNS
 from cool_sheen.core.coatings.compatibility import Rule, RuleTable, Way
 from cool_sheen.core.coatings.families import Ground
 from cool_sheen.core.coatings.order import OrderRule
@@ -111,6 +113,13 @@ def drills() -> tuple[Drill, ...]:
 
 
 @cache
+def causes() -> dict[str, tuple[Cause, ...]]:
+    """Read the causes of defects, by defect. Raises pydantic.ValidationError."""
+    rows = [CausesOf.model_validate(row) for row in _read(files("cool_sheen") / "catalogue" / "causes.toml")["of"]]
+    return {row.defect: row.causes for row in rows}
+
+
+@cache
 def compatibility() -> RuleTable:
     """Read the compatibility table that ships. Raises pydantic.ValidationError or Inconsistent."""
     data = _read(files("cool_sheen") / "catalogue" / "compatibility.toml")
@@ -176,6 +185,13 @@ def check(catalogue: Catalogue) -> None:
     ]
     missing += [
         f"substrate {k} names mass {s.mass}" for k, s in catalogue.substrates.items() if s.mass not in SURFACE_LAG_H
+    ]
+    missing += [
+        f"cause {cause.key} of {defect} names the sign {e.sign}"
+        for defect, there in causes().items()
+        for cause in there
+        for e in cause.evidence
+        if e.sign not in SIGNS or defect not in catalogue.defects
     ]
     missing += [
         f"gun {gun.key} names caution {name}"

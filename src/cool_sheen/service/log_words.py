@@ -15,7 +15,7 @@ from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.survey.below import DEPTH_WORDS
 from cool_sheen.core.units import amount
-from cool_sheen.formats.catalogue import shipped
+from cool_sheen.formats.catalogue import causes, shipped
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import log
 from cool_sheen.store.models import Space, Zone
@@ -137,6 +137,11 @@ def _says_reading(payload: Any, names: dict[str, str], units: str) -> str:
     return f"{'Wet' if payload.state == 'wet' else 'Dry'} film read: {', '.join(shown[:6])}{more}"
 
 
+def cause_words(defect: str, cause: str) -> str:
+    """Say a cause by its name; by its key where the table has it no more."""
+    return next((c.name for c in causes().get(defect, ()) if c.key == cause), cause)
+
+
 def _says_judgement(payload: Any, names: dict[str, str], units: str) -> str:
     layer = names.get(payload.layer_id, payload.layer_id)
     return f"{layer}: {'enough' if payload.enough else 'not enough, another coat'} before {payload.grit}"
@@ -169,6 +174,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "retime": lambda *_: "Time put right",
     "amend": lambda p, names, units: f"Put right, {_of_payload(p.says, names, units)}",
     "note": lambda p, *_: str(p.text),
+    "cause": lambda p, *_: f"The cause of {_defect(p.defect).lower()}: {cause_words(p.defect, p.cause).lower()}",
     "next_time": lambda p, *_: f"Next time: {p.text}",
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
     "batch": lambda p, _, units: f"Batch of {p.name} begun, {amount(p.ready_ml, 'volume', units)} ready to use",
@@ -208,7 +214,7 @@ def where_of(row: Recorded, names: dict[str, str]) -> str:
 
 _HAS_ZONES = frozenset(
     {"amend", "begin", "pause", "coat", "sand", "touch_test", "skip", "mark", "accept", "mishap", "judgement",
-     "film_reading", "note", "next_time", *STEP_WORDS}
+     "film_reading", "note", "next_time", "cause", *STEP_WORDS}
 )  # fmt: skip
 
 

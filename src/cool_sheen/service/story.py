@@ -22,8 +22,8 @@ from cool_sheen.store import log
 
 # What happened to a part beside coats and steps: each is a mark of its own in the story.
 HAPPENED = (
-    "film_reading", "mark", "accept", "mishap", "judgement", "note", "next_time", "move", "override", "survey_test",
-    "claim", "check", "skip", "inspect", "bake",
+    "film_reading", "mark", "accept", "mishap", "judgement", "note", "next_time", "cause", "move", "override",
+    "survey_test", "claim", "check", "skip", "inspect", "bake",
 )  # fmt: skip
 _LEAST_LIFE = timedelta(hours=2)
 

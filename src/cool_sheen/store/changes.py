@@ -38,7 +38,7 @@ _BY_TABLE: dict[type, str] = {
 _BY_KIND: dict[str, tuple[str, ...]] = {
     "climate_reading": (AIR,), "door": (AIR,), "touch_test": (LESSONS,), "void": (AIR, LESSONS, BATCHES, NOTES),
     "retime": (LESSONS, BATCHES),
-    "amend": (LESSONS, BATCHES, NOTES), "next_time": (NOTES,),
+    "amend": (LESSONS, BATCHES, NOTES), "next_time": (NOTES,), "cause": (NOTES,),
 }  # fmt: skip  # and whatever names a batch changes the batches
 # What a part's touch tests teach hangs on: its coats, their films and tests, where it stood, and what it saw.
 _TEACHES = frozenset(

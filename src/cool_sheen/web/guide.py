@@ -12,6 +12,7 @@ from markupsafe import Markup
 _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/parts/[^/]+/survey", "survey-know-what-is-underneath"),
     (r"/parts/[^/]+/system", "systems-build-the-stack-on-it"),
+    (r"/clinic|/parts/[^/]+/clinic", "clinic"),
     (r"/parts/[^/]+/(inspect|mishap)", "inspect-mend-and-read-the-film"),
     (r"/parts/[^/]+/(pieces|photos|story)|/next-time", "pieces-photos-notes-and-the-story"),
     (r"/parts/", "a-part"),

@@ -28,7 +28,7 @@ from cool_sheen.web.views.week import week_in_words
 IN_THE_BOOTH = ("Bench", "Jobs", "Plan", "Mix", "Weather")  # what gloves need; the others come back by day
 PAGES = (
     ("Bench", "/"), ("Jobs", "/jobs"), ("Plan", "/plan"), ("Mix", "/mix"), ("Stores", "/stores"),
-    ("Weather", "/weather"), ("Gun", "/gun"), ("Systems", "/systems"), ("Shelf", "/shelf"),
+    ("Weather", "/weather"), ("Gun", "/gun"), ("Clinic", "/clinic"), ("Systems", "/systems"), ("Shelf", "/shelf"),
 )  # fmt: skip
 
 

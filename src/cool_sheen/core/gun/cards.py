@@ -45,7 +45,7 @@ class CardSaid(Strict):
 
     def in_the_log(self) -> dict[str, str]:
         """What goes into the log with a coat that was sprayed so: figures as text, each under its name."""
-        said = self.model_dump(exclude_none=True, exclude={"product", "product_name", "note", "gun"})
+        said = self.model_dump(exclude_none=True, exclude={"product", "product_name", "note"})
         return {name: f"{value:g}" if isinstance(value, float) else str(value) for name, value in said.items()}
 
 

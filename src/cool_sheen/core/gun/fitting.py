@@ -12,7 +12,6 @@ from cool_sheen.core.units import Bar, Micron
 HEAVY_FROM_MM = 1.7  # a product that wants such a nozzle goes through no screen in the gun
 GRAINS_ABREAST, LEAST_FOR_GRIT_MM = 3.0, 2.0
 _WATER_G_PER_ML, _DISCHARGE = 1.0, 0.8
-_UM = 1000
 
 Level = Literal["bad", "care", "good"]
 

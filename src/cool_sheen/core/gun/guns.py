@@ -18,7 +18,6 @@ STATE_WORDS: dict[str, str] = {
 }  # fmt: skip
 Nozzle = Annotated[float, Field(ge=0.1, le=12, allow_inf_nan=False)]  # mm; a hopper gun for texture has the widest
 Source = Literal["compressor", "turbine", "pump", "none"]
-ONE_PSI_BAR = 0.0689476
 
 
 class Band(Strict):

@@ -229,6 +229,15 @@ class DefectPayload(Strict):
     note: LongText | None = None
 
 
+class CausePayload(Strict):
+    """Which cause a defect had, once it was found: keys of the defect's causes."""
+
+    kind: Literal["cause"] = "cause"
+    defect: ShortText
+    cause: ShortText
+    note: ShortText = ""
+
+
 class SurveyTestPayload(Grown):
     """A survey test was made: a result of the test table, with its figure where one was read.
 
@@ -320,7 +329,7 @@ class AmendPayload(Grown):
 Payload = Annotated[
     CoatPayload | SandPayload | StepPayload | TouchTestPayload | SkipPayload | MovePayload | VoidPayload
     | BeginPayload | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload
-    | DoorPayload | DefectPayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
+    | DoorPayload | DefectPayload | CausePayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
     | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | NextTimePayload | RetimePayload | AmendPayload
     | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),
