@@ -28,6 +28,7 @@ class ProjectSaid(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: Annotated[str, Field(min_length=1, max_length=80)]
     customer: _Line = ""
+    contact: _Line = ""
     colour: _Line = ""
     price: Annotated[Decimal, Field(ge=0)] | None = None
     due_at: AwareDatetime | None = None

@@ -104,6 +104,8 @@ class Project(Base):
     hire_hours_saved: Mapped[float | None] = mapped_column(default=None)
     goodwill_hours: Mapped[float | None] = mapped_column(default=None)
     customer: Mapped[str] = mapped_column(default="")
+    contact: Mapped[str] = mapped_column(default="")  # how they are reached
+    forgotten_at: Mapped[datetime | None] = mapped_column(default=None)  # name, contact, note and photos were erased
     colour: Mapped[str] = mapped_column(default="")  # as the customer calls it
     due_at: Mapped[datetime | None] = mapped_column(default=None)  # usable by then
     note: Mapped[str] = mapped_column(default="")

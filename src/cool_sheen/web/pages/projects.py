@@ -17,7 +17,8 @@ from cool_sheen.web.pages.form_posts import changed
 
 router = APIRouter(prefix="/projects")
 LABELS = {
-    "name": "name", "customer": "customer", "colour": "colour", "price": "price", "due": "usable by", "note": "note",
+    "name": "name", "customer": "customer", "contact": "how they are reached", "colour": "colour", "price": "price",
+    "due": "usable by", "note": "note",
 }  # fmt: skip
 
 
@@ -26,6 +27,7 @@ def _values(unit: Unit, project: Project) -> dict[str, str]:
     return {
         "name": project.name,
         "customer": project.customer,
+        "contact": project.contact,
         "colour": project.colour,
         "price": "" if project.price is None else str(project.price),
         "due": f"{due:%Y-%m-%dT%H:%M}" if due else "",
@@ -85,6 +87,7 @@ def _said(unit: Unit, typed: Typed) -> tending.ProjectSaid:
     said: dict[str, Any] = {
         "name": typed.text("name", "a name, such as “Toolroom lathe”"),
         "customer": typed.text("customer", most=120),
+        "contact": typed.text("contact", most=120),
         "colour": typed.text("colour", most=120),
         "price": typed.money("price"),
         "due_at": typed.moment("due", unit.zone),
