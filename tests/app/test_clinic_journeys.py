@@ -138,3 +138,19 @@ def test_absurd_questions_are_answered_with_what_there_is(shop, query):
     )
     assert refused.status_code == 422
     assert "Choose which cause it was" in refused.text
+
+
+def test_a_defect_that_stays_is_marked_and_accepted_with_its_reason_in_one_press(shop):
+    part = ready_to_coat(shop)
+    shop.log(part, "coat")
+    zone = zones_of(shop, part)["whole"]
+    said = {"press": str(uuid4()), "zone": str(zone), "defect": "dust", "because": "distance", "reason": ""}
+    refused = shop.http.post(f"/parts/{part}/clinic/accept", data=said)
+    assert (refused.status_code, "Write why it stays" in refused.text) == (422, True)
+    said = {**said, "press": str(uuid4()), "reason": "seen from the street alone"}
+    for _ in range(2):
+        assert shop.http.post(f"/parts/{part}/clinic/accept", data=said).status_code == 303
+    kinds = [row.entry.payload.kind for row in entries(shop, part)]
+    assert (kinds.count("mark"), kinds.count("accept")) == (1, 1)
+    assert entries(shop, part)[-1].entry.reason == "seen from the street alone"
+    assert shop.standing(part).history.open_marks(zone) == []

@@ -381,7 +381,13 @@ def test_cards_of_this_gun_come_first_then_the_nearest_temperature_and_hold_for_
     assert warm.holds_at(T0)
     assert not warm.holds_at(T0 + SET_FOR)
     assert not warm.holds_at(T0 - timedelta(seconds=1))
-    assert warm.said.in_the_log() == {"gun_name": "a", "temp_c": "22", "opening_mm": "1.3", "inlet_bar": "2"}
+    assert warm.said.in_the_log() == {
+        "gun": "a",
+        "gun_name": "a",
+        "temp_c": "22",
+        "opening_mm": "1.3",
+        "inlet_bar": "2",
+    }
     assert warm.said.says_anything
     assert not CardSaid(gun="a", gun_name="a", product="c", product_name="C", temp_c=1, opening_mm=1.3).says_anything
 

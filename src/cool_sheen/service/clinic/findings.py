@@ -3,8 +3,8 @@
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from uuid import UUID
+from datetime import datetime
+from uuid import UUID, uuid5
 
 from cool_sheen.core.clinic.case import Case, Off
 from cool_sheen.core.clinic.evidence import Around, case_of, suspect
@@ -14,22 +14,24 @@ from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.inspection.defects import Defect
 from cool_sheen.core.log.entries import CausePayload, Recorded, StampPayload
 from cool_sheen.core.log.history import LaidCoat
+from cool_sheen.core.log.looked import BECAUSE_WORDS, AcceptPayload, MarkPayload
 from cool_sheen.core.log.standing import unvoided
 from cool_sheen.core.mixing.speeds import ORDER, fitting, propose
 from cool_sheen.core.survey.below import asked_by
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.formats.catalogue import causes, compatibility
+from cool_sheen.service import looks
 from cool_sheen.service.batches import find as find_batch
 from cool_sheen.service.gun.rack import chosen, rack
 from cool_sheen.service.journal import Press, same_press, write_on_part
-from cool_sheen.service.part_now import PartNow
+from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.survey import evidence_of, found_below
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import changes, log
 from cool_sheen.store.models import Space
 
-_DAY = timedelta(days=1)
+_LEAST_REASON = 3  # letters
 _GUN_SLACK = 0.02  # of a band: a gauge is no finer
 
 
@@ -218,3 +220,25 @@ def it_was(unit: Unit, found: PartNow, uuid: UUID, defect: str, cause: str, zone
         raise Refused("This part has no such zone any more: load the page again.", status=409)
     payload = CausePayload(defect=defect, cause=cause, note=words)
     return write_on_part(unit, found.row, payload, Press(uuid, None, frozenset({zone})))
+
+
+def left_as_it_is(unit: Unit, found: PartNow, uuid: UUID, defect: str, zone: UUID, said: Mapping[str, str]) -> Recorded:
+    """Log that a defect on a zone stays as it is, with its reason: its mark, where it has none yet, and the acceptance.
+
+    Raises: Refused: no such defect or zone, or no reason. Conflict.
+    """
+    about = {"defect": defect, "what": "defect"}
+    if before := same_press(unit, uuid5(uuid, "accepted"), "accept", found.row, {}):
+        return before
+    if len(said.get("reason", "").strip()) < _LEAST_REASON:
+        raise Refused("The reason is missing.", {"reason": "Write why it stays as it is: it stays with the job."})
+    if said.get("because") not in BECAUSE_WORDS:
+        raise Refused("Why does it stay?", {"because": "Choose a reason from the list."})
+    open_marks = [m for m in found.history.open_marks(zone) if m.payload.defect == defect]
+    if open_marks:
+        mark = open_marks[0].uuid
+    else:
+        mark = looks.marked(unit, found, uuid, MarkPayload.model_validate(about), zone).entry.uuid
+    payload = AcceptPayload.model_validate({"marks": (mark,), "because": said["because"]})
+    unit.settled()
+    return looks.accepted(unit, part_now(unit, found.part.uuid), uuid5(uuid, "accepted"), payload, said["reason"])

@@ -55,7 +55,7 @@ class Asked:
     state: State | None = None
     flow_ml_per_min: float | None = None
     grit: str = ""
-    lay: Lay = "upright"
+    lay: Lay | None = None  # by the zones at hand, where nobody has said
     stroke: Stroke = "across"
 
 
@@ -148,6 +148,7 @@ class SetUp:
     at: Spraying
     fit: Fit
     feed: Feed
+    lies: Lay
     hold: Hold
     technique: list[str]
     cards: list[Card]
@@ -178,6 +179,7 @@ def set_up(unit: Unit, asked: Asked) -> SetUp:
     space = space_of(there.spaces, asked.space, mine)
     at = spraying(unit, product, mine if coat else None, space, one.gun.method)
     fit = _fit(one.gun, product, asked, _grain(next((g for g in there.grits if g.key == asked.grit), None)))
+    lies = asked.lay or _lies(mine if coat else None, coat)
     says = [t.says for t in ships().techniques if t.fits(one.gun.method, product.family, product.role)]
     return SetUp(
         asked,
@@ -187,11 +189,20 @@ def set_up(unit: Unit, asked: Asked) -> SetUp:
         at,
         fit,
         _feed(unit, one.gun, asked, at, fit, there.spaces),
-        hold_for(one.gun, asked.lay, asked.stroke),
+        lies,
+        hold_for(one.gun, lies, asked.stroke),
         [line for lines in says for line in lines],
         cards.offer(unit, product.key, one.key, at.air_temp_c),
         cards.set_by(unit, product.key, unit.now),
     )
+
+
+def _lies(mine: Waiting | None, coat: CoatPaint | None) -> Lay:
+    """How the face at hand lies: an underside where all of its zones are undersides, else upright."""
+    if mine is None or coat is None:
+        return "upright"
+    kinds = {z.uuid: z.kind for z in mine.found.zones}
+    return "underside" if {kinds.get(z.zone) for z in coat.zones} == {"underside"} else "upright"
 
 
 def product_of(there: Choices, key: str, mine: Waiting | None) -> Product:

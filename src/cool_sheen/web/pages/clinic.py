@@ -1,5 +1,6 @@
 """The clinic: why did it happen, how do I mend it? By part, zone, time and look of the defect."""
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 from urllib.parse import urlencode
@@ -9,6 +10,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.clinic.signs import SIGNS
+from cool_sheen.core.log.looked import BECAUSE_WORDS
 from cool_sheen.service.clinic import findings
 from cool_sheen.service.clinic.findings import Looked
 from cool_sheen.service.log_words import cause_words
@@ -22,6 +24,7 @@ from cool_sheen.web.views.defect_pictures import picture_of
 
 router = APIRouter()
 _MOST_ANSWERS = 60
+Write = Callable[[Unit, PartNow, UUID, Typed, UUID], None]
 
 
 @router.get("/clinic")
@@ -80,6 +83,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Type
         ),
         signs=SIGNS,
         before=findings.found_before(unit).get(defect, {}),
+        becauses=[(key, words.capitalize()) for key, words in BECAUSE_WORDS.items()],
         suspect_words=_suspect(unit, found, looked),
         new_id=new_id,
         cautions=unit.catalogue.cautions_for(["sand"], [looked.product] if looked and looked.product else []),
@@ -118,22 +122,48 @@ def _suspect(unit: Unit, found: PartNow, looked: Looked | None) -> tuple[str, da
     return f"{layer}: {looked.product.name}", looked.coat.ended_at
 
 
-@router.post("/parts/{uuid}/clinic")
-def it_was(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
-    """Log which cause it was."""
+def _pressed(
+    request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: dict[str, Any], write: Write
+) -> Response:
+    """Do one press of the page, and back to it with the same things chosen."""
 
     def do(unit: Unit, typed: Typed) -> None:
         press = typed.uuid("press", "The press has no id: load the page again.")
         zone = typed.uuid("zone", "Choose the zone.")
-        words = typed.text("words", most=200)
         typed.stop()
         assert press is not None  # typed.stop has seen to it
         assert zone is not None
-        found = part_now(unit, uuid)
-        findings.it_was(unit, found, press, typed.text("defect", most=60), typed.text("cause", most=60), zone, words)
+        write(unit, part_now(unit, uuid), press, typed, zone)
 
     def show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int) -> Response:
         return _show(request, unit, pages, uuid, typed, status)
 
-    kept: dict[str, Any] = {n: str(form.get(n, ""))[:200] for n in ("zone", "defect", "at", "said")}
+    kept: dict[str, str] = {n: str(form.get(n, ""))[:200] for n in ("zone", "defect", "at", "said")}
     return changed(request, workshop, pages, form, do, _address(uuid, kept), show)
+
+
+@router.post("/parts/{uuid}/clinic")
+def it_was(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log which cause it was."""
+
+    def write(unit: Unit, found: PartNow, press: UUID, typed: Typed, zone: UUID) -> None:
+        findings.it_was(unit, found, press, typed.text("defect", most=60), typed.text("cause", most=60), zone)
+
+    return _pressed(request, uuid, workshop, pages, form, write)
+
+
+@router.post("/parts/{uuid}/clinic/accept")
+def accept(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log that a defect stays as it is, and why."""
+
+    def write(unit: Unit, found: PartNow, press: UUID, typed: Typed, zone: UUID) -> None:
+        said = {"because": typed.text("because", most=20), "reason": typed.text("reason", most=400)}
+        findings.left_as_it_is(unit, found, press, typed.text("defect", most=60), zone, said)
+
+    return _pressed(request, uuid, workshop, pages, form, write)
+
+
+@router.get("/parts/{uuid}/clinic/accept")
+def back_to_the_clinic(uuid: UUID) -> Response:
+    """An address of a press, loaded again, leads to the page."""
+    return RedirectResponse(f"/parts/{uuid}/clinic", 303)

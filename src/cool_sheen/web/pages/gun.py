@@ -52,7 +52,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: i
         picture=airway.draw(found.feed.found, found.feed.air, typed.units) if found.feed.found else None,
         held=hold.draw(
             found.hold,
-            found.asked.lay,
+            found.lies,
             below=found.gun.feed == "suction",
             horned=found.gun.source in ("compressor", "turbine"),
         ),

@@ -62,7 +62,7 @@ def read_asked(typed: Typed) -> Asked:
         state=cast("State | None", _one_of(typed, "state", get_args(State))),
         flow_ml_per_min=typed.quantity("flow", "paint flow", 0, MOST_FLOW, optional=True),
         grit=typed.text("grit", most=80),
-        lay=cast("Lay", _one_of(typed, "lay", get_args(Lay)) or "upright"),
+        lay=cast("Lay | None", _one_of(typed, "lay", get_args(Lay))),
         stroke=cast("Stroke", _one_of(typed, "stroke", get_args(Stroke)) or "across"),
     )
 
@@ -97,7 +97,7 @@ def shown(found: SetUp, typed: Typed) -> dict[str, Any]:
     values: dict[str, Any] = {
         "gun": found.one.key, "product": found.at.product.key, "space": str(found.space.uuid),
         "part": part, "place": found.feed.place, "state": found.feed.state,
-        "opening": f"{found.fit.opening_mm:g}", "lay": found.asked.lay, "stroke": found.asked.stroke,
+        "opening": f"{found.fit.opening_mm:g}", "lay": found.lies, "stroke": found.asked.stroke,
         "grit": found.asked.grit, "was": f"{found.one.key}|{found.at.product.key}|{part}",
     }  # fmt: skip
     if found.feed.bar is not None:
