@@ -17,7 +17,7 @@ PAGES = [
     "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/data", "/start",
     "/shop", "/projects/new",
     "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
-    "/plan", "/plan/lines/5", "/device", "/away", "/gun", "/gun/field", "/gun/trainer", "/gun/faults?fault=spit", "/gun/rack", "/clinic",
+    "/plan", "/plan/lines/5", "/device", "/away", "/gun", "/gun/field", "/gun/trainer", "/gun/faults?fault=spit", "/gun/rack", "/clinic", "/records",
 ]  # fmt: skip
 ASKED = {
     "/jobs": ("page", "find", "state", "space", "product", "since", "until"), "/jobs/new": ("project",), "/shelf": ("find", "kind"), "/shelf/export.json": ("product", "system"),
@@ -28,6 +28,7 @@ ASKED = {
     "/parts/PART": ("span", "before", "by"), "/parts/PART/what-if": ("heat", "dry"), "/parts/PART/survey": ("zone", "split", "test"),
     "/parts/PART/inspect": ("accept", "zone", "photo"), "/parts/PART/correct": ("entry",),
     "/parts/PART/clinic": ("defect", "zone", "at", "said"), "/clinic": ("part",),
+    "/records": ("find", "kind", "product", "defect", "air_from", "air_to", "rh_from", "rh_to", "since", "until", "before"),
     "/parts/PART/mishap": ("defect", "zone", "mark", "words"),
     "/parts/PART/live": ("span",), "/parts/PART/system": ("layer", "hide_change", "hide_strength", "ground"), "/data": ("made", "sound"),
     "/gun": ("gun", "product", "part", "space", "opening", "bar", "place", "state", "flow", "grit", "lay", "stroke", "was"),

@@ -22,7 +22,7 @@ from cool_sheen.service.histories import entries_of, key_of, weight_of
 from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
 from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.unit import Unit
-from cool_sheen.store import changes, log, statuses
+from cool_sheen.store import changes, log, log_text, statuses
 from cool_sheen.store.models import Part
 
 CURED_BY_NOW = timedelta(days=90)  # no climate in reach is so cold: whatever is to come on such a part is on it
@@ -48,6 +48,7 @@ def _taken(touched: set[UUID]) -> list[UUID]:
 def rebuild(unit: Unit) -> int:
     """Drop all that is kept, and make it again from the log; return how many parts there are."""
     statuses.drop_all(unit.session)
+    log_text.rebuild(unit.session)
     parts = list(unit.session.scalars(select(Part.uuid)))
     for uuid in parts:
         keep_part(unit, uuid)

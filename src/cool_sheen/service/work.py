@@ -125,7 +125,7 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
             "started_at": said.started_at,
             "paused_min": said.paused_min,
             **_where(found, at or unit.now),
-            "promised": promised(found),
+            "promised": promised(found) | _air(found, at or unit.now),
             **seen_to(step, said.ticked),
         }
     )
@@ -148,6 +148,14 @@ def _unmixed(found: PartNow, product: Product, layer: Layer) -> Blend:
     """The mix of a coat that no batch is known of: as the layer has it."""
     own = found.situation.hardener(product, layer.hardener_speed)
     return Blend(layer.hardener_speed, layer.reducer_speed, hardener=own)
+
+
+def _air(found: PartNow, at: datetime) -> dict[str, float]:
+    """The air at an instant, as it is known now: by it the log is found again."""
+    return {
+        "air_temp_c": round(found.climate.air_at(at), 1),
+        "rh_pct": round(min(100.0, max(0.0, found.climate.humidity_at(at)))),
+    }
 
 
 def _where(found: PartNow, at: datetime) -> dict[str, Any]:

@@ -198,6 +198,11 @@ def of_kind(session: Session, kind: str) -> list[Recorded]:
     return _read_all(session, LogEntry.kind.in_([kind, "void"]))
 
 
+def by_seqs(session: Session, seqs: Iterable[int]) -> list[Recorded]:
+    """Return entries by their sequence numbers, in sequence."""
+    return _read_all(session, LogEntry.seq.in_(list(seqs)))
+
+
 def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
     """Return the entries that began these batches, all that name them, and what took any of it back, in sequence."""
     wanted = list(batches)

@@ -245,6 +245,7 @@ class LogEntry(Base):
     __table_args__ = (
         Index("ix_log_entry_kind_at", "kind", "occurred_at"),  # what happened today
         Index("ix_log_entry_at", "occurred_at"),  # what was worked on between two days
+        Index("ix_log_entry_voids", "voids", sqlite_where=text("voids IS NOT NULL")),  # few take something back
         Index("ix_log_entry_batch", text("json_extract(payload, '$.batch')")),  # pours, stamps and coats of a batch
         {"sqlite_autoincrement": True},
     )

@@ -29,6 +29,7 @@ IN_THE_BOOTH = ("Bench", "Jobs", "Plan", "Mix", "Weather")  # what gloves need; 
 PAGES = (
     ("Bench", "/"), ("Jobs", "/jobs"), ("Plan", "/plan"), ("Mix", "/mix"), ("Stores", "/stores"),
     ("Weather", "/weather"), ("Gun", "/gun"), ("Clinic", "/clinic"), ("Systems", "/systems"), ("Shelf", "/shelf"),
+    ("Records", "/records"),
 )  # fmt: skip
 
 

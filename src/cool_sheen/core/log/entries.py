@@ -25,12 +25,16 @@ from cool_sheen.core.survey.below import StripDepth
 SeenTo = Annotated[tuple[ShortText, ...], Field(max_length=12)]  # what was asked to be seen to with a step
 
 
-class Promise(Strict):
-    """What the screen said when the button was pressed."""
+class Promise(Grown):
+    """What the screen said when the button was pressed, and the air by which it said so. [°C, %]"""
+
+    _GROWN: ClassVar[tuple[str, ...]] = ("air_temp_c", "rh_pct")
 
     phase: ShortText = ""
     opens: AwareDatetime | None = None
     closes: AwareDatetime | None = None
+    air_temp_c: Annotated[float, Field(ge=-100, le=200, allow_inf_nan=False)] | None = None
+    rh_pct: Share | None = None
 
 
 class CoatPayload(Blended):
