@@ -50,6 +50,7 @@ DIALOGS = (
     "note",
     "inspect",
     "clinic?defect=run",
+    "sheet",
     "mishap",
     "photos",
     "pieces",
