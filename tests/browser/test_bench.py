@@ -18,6 +18,7 @@ PAGES = [
 ]  # fmt: skip
 LOOKS = (
     "/clinic?defect=run",
+    "/sheet",
     "/inspect",
     "/mishap?defect=run",
     "/reading",
