@@ -150,6 +150,11 @@ def test_the_field_answers_for_any_panel_and_asks_for_a_gun_where_a_brush_was_ch
     assert "of it is thin" in late.text
     assert "has no fan" in shop.http.get("/gun/field?gun=brush").text
     assert "smaller panel" in shop.http.get("/gun/field?gun=hvlp-small&width=10000&height=10000&overlap=90&fan=10").text
+    was = re.search(r'name="was" value="([^"]+)"', page.text)[1]
+    other = {"gun": "hvlp-small", "product": "high-build-surfacer", "fan": "250 mm", "target": "60 um", "was": was}
+    again = shop.http.get("/gun/field", params=other).text
+    assert 'value="140 mm"' in again  # another gun has its own fan
+    assert 'value="60 um"' in shop.http.get("/gun/field", params={**other, "product": "clear-two-pack"}).text
     wrong = shop.http.get("/gun/field?gun=hvlp-gravity&overlap=120&width=-3&coats=99")
     assert [n[:7] for n in notes(wrong)] == ["Enter m", "Enter a", "Enter a"]
 

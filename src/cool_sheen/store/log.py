@@ -229,6 +229,12 @@ def of_kind_since(session: Session, kind: str, since: datetime) -> list[Recorded
     return _read_all(session, LogEntry.kind.in_([kind, "void"]), LogEntry.occurred_at >= since)
 
 
+def of_kind_between(session: Session, kind: str, since: datetime, until: datetime) -> list[Recorded]:
+    """Return every entry of a kind between two instants, both included, and what takes one back, in sequence."""
+    named = select(LogEntry.uuid).where(LogEntry.kind == kind, LogEntry.occurred_at.between(since, until))
+    return _read_all(session, LogEntry.uuid.in_(named) | LogEntry.voids.in_(named))
+
+
 def batches_since(session: Session, since: datetime) -> list[UUID]:
     """Return the batches that were begun since an instant, newest first."""
     query = select(LogEntry.uuid).where(LogEntry.kind == "batch", LogEntry.occurred_at >= since)

@@ -140,7 +140,7 @@ def _stamps(unit: Unit, coat: LaidCoat) -> dict[str, datetime]:
     ended = coat.ended_at.astimezone(unit.zone)
     midnight = ended.replace(hour=0, minute=0, second=0, microsecond=0)
     out: dict[str, datetime] = {}
-    for row in unvoided(log.of_kind_since(unit.session, "stamp", midnight)):
+    for row in unvoided(log.of_kind_between(unit.session, "stamp", midnight, coat.ended_at)):
         said = row.entry.payload
         if (
             isinstance(said, StampPayload)

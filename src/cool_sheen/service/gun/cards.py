@@ -42,7 +42,8 @@ def set_by(unit: Unit, product: str, at: datetime) -> Card | None:
     """Return the card by which the gun was set for a product at an instant; None where nobody has said."""
     query = (
         select(GunCard)
-        .where(GunCard.product == product, GunCard.set_at <= at, GunCard.set_at > at - SET_FOR)
+        .where(GunCard.product == product, GunCard.away_at.is_(None))
+        .where(GunCard.set_at <= at, GunCard.set_at > at - SET_FOR)
         .order_by(GunCard.set_at.desc())
         .limit(1)
     )

@@ -40,7 +40,8 @@ AIR_FIELDS: tuple[tuple[str, str, float, str], ...] = (
     ("line_over_k", "difference", 80.0, "The line is warmer than the intake by"),
     ("bowl_ml", "volume", 5000.0, "Bowl of the water trap"),
 )
-_OF_A_GUN = ("opening", "bar", "place", "state", "flow")  # another gun has others
+_OF_A_GUN = ("opening", "bar", "place", "state", "flow", "fan", "distance", "speed")  # another gun has others
+_OF_A_PRODUCT = ("opening", "target", "speed")
 _FROM_NOUGHT = {"hose_m", "treatment_bar"}
 _LABELS_OF_AIR = {name: label for name, _, _, label in AIR_FIELDS}
 
@@ -73,10 +74,10 @@ def _stale(typed: Typed, now: Mapping[str, str]) -> tuple[str, ...]:
     if len(was) < len(now):
         return ()
     if now["part"] and was["part"] != now["part"]:
-        return ("product", "gun", "space", *_OF_A_GUN)
+        return ("product", "gun", "space", *_OF_A_GUN, *_OF_A_PRODUCT)
     if was["gun"] != now["gun"]:
         return _OF_A_GUN
-    return ("opening",) if was["product"] != now["product"] else ()
+    return _OF_A_PRODUCT if was["product"] != now["product"] else ()
 
 
 def _uuid(typed: Typed, name: str) -> UUID | None:
