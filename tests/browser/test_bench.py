@@ -14,7 +14,7 @@ PAGES = [
     "/systems/two-stage-epoxy?layer=colour", "/systems/two-stage-epoxy/schools/primer", "/shelf/new",
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
     "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide", "/device", "/away", "/next-time", "/gun", "/gun/field",
-    "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat",
+    "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat", "/shop/scripts",
 ]  # fmt: skip
 LOOKS = (
     "/clinic?defect=run",

@@ -342,6 +342,18 @@ class StrokeRun(Base):
     data: Mapped[dict[str, Any]]
 
 
+class ScriptToken(Base):
+    """A token with which a script or a wall display is let in: kept by its hash alone."""
+
+    __tablename__ = "script_token"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    may_write: Mapped[bool]
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None] = mapped_column(default=None)
+
+
 class PackSheet(Base):
     """A size as this shop buys it: its own price, whether it is to be had, or a size of its own."""
 

@@ -11,6 +11,7 @@ from cool_sheen.settings import Settings
 from cool_sheen.web import problems
 from cool_sheen.web.api import climate, coatings, drying, film, materials, mixing, planning
 from cool_sheen.web.api import gun as gun_calls
+from cool_sheen.web.api import parts as parts_calls
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.depends import Premises
 from cool_sheen.web.pages import (
@@ -47,6 +48,7 @@ from cool_sheen.web.pages import (
     projects,
     records,
     scale,
+    scripts,
     sheets,
     shelf,
     shop,
@@ -123,6 +125,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
         plan,
         sheets,
         shelf,
+        scripts,
         shop,
         spaces,
         weather,
@@ -141,6 +144,7 @@ def create_app(workshop: Workshop, settings: Settings | None = None, premises: P
     for calculators in (climate, coatings, drying, film, gun_calls, materials, mixing, planning):
         app.include_router(calculators.router, prefix="/api/v1", responses={422: problems.DESCRIBED})
 
+    app.include_router(parts_calls.router, prefix="/api/v1", responses=problems.NOT_LET_IN)
     worker = away.worker_script(assets)
 
     @app.get("/sw.js", include_in_schema=False)

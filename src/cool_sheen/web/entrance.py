@@ -18,6 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from cool_sheen.store.passcode import Passcode, read_passcode
 from cool_sheen.web.assets import Assets
 from cool_sheen.web.persons import PERSON, person_said
+from cool_sheen.web.security import bears_a_token
 from cool_sheen.web.templating import bare_environment
 
 SESSION = "session"
@@ -87,6 +88,9 @@ class Entrance:
             await self.app(scope, receive, send)
             return
         request = Request(scope, receive)
+        if bears_a_token(scope["path"], request.headers):
+            await self.app(scope, receive, send)
+            return
         kept = self._passcode()
         if scope["path"] == "/enter":
             answer = await self._enter(request, kept)

@@ -26,6 +26,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/records", "records"),
     (r"/systems", "systems-build-the-stack-on-it"),
     (r"/shelf", "shelf"),
+    (r"/shop/scripts", "scripts-and-wall-displays"),
     (r"/shop", "the-shop"),
     (r"/start", "first-start"),
     (r"/data", "data-and-copies"),

@@ -23,6 +23,8 @@ _TITLES = {
     409: "Conflict",
     413: "Too large",
     422: "Cannot be read",
+    401: "Not let in",
+    403: "Not let in",
     400: "Refused",
 }
 
@@ -46,6 +48,19 @@ class Problem(BaseModel):
 DESCRIBED: dict[str, Any] = {
     "description": "Bad input",
     "content": {"application/problem+json": {"schema": Problem.model_json_schema()}},
+}
+
+
+# What a script meets beside bad input: no token, no right to write, no such part, and what is asked back.
+NOT_LET_IN: dict[int | str, dict[str, Any]] = {
+    status: DESCRIBED | {"description": words}
+    for status, words in (
+        (401, "No token"),
+        (403, "Only reads"),
+        (404, "Not here"),
+        (409, "Asked back"),
+        (422, "Bad input"),
+    )
 }
 
 
