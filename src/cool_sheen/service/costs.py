@@ -70,9 +70,7 @@ def _costed(
     for found in parts:
         taken = _whole(unit, shelf, found, equipment_of(shop))
         need.add(taken)
-        rows.append(
-            Costed(found.part.name, Cost(taken.hours, shop.labour_rate, _materials(unit, taken, prices), Decimal(0)))
-        )
+        rows.append(Costed(found.part.name, _cost_of(unit, shop, taken, prices)))
     materials = sum((row.cost.materials for row in rows), Decimal(0))
     bag = shopping({k: ml for k, ml in need.components.items() if ml > 0.5}, offers)
     paint = sum((prices.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in need.components.items()), Decimal(0))
@@ -91,6 +89,16 @@ def _costed(
     )
     left_out = (f"Left out, because no size and price is known: {', '.join(nameless)}.",) if nameless else ()
     return Costed(project.name, cost, tuple(rows), project, (*left_out, *need.unknown, *bag.unknown))
+
+
+def cost_of_part(unit: Unit, shop: Shop, found: PartNow) -> Cost:
+    """Work out what one part costs over all its steps, done or not: hours and materials, without whole sizes."""
+    prices = unit_prices(o.pack for o in packs_on_offer(unit).values())
+    return _cost_of(unit, shop, _whole(unit, shelf_now(unit), found, equipment_of(shop)), prices)
+
+
+def _cost_of(unit: Unit, shop: Shop, taken: TakeOff, prices: Mapping[str, Decimal]) -> Cost:
+    return Cost(taken.hours, shop.labour_rate, _materials(unit, taken, prices), Decimal(0))
 
 
 def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) -> TakeOff:

@@ -114,17 +114,18 @@ def _says_test(payload: Any, names: dict[str, str], units: str) -> str:
 
 
 def _says_mark(payload: Any, names: dict[str, str], units: str) -> str:
-    what = _defect(payload.defect) if payload.what == "defect" else MARK_WORDS[payload.what]
+    what = defect_name(payload.defect) if payload.what == "defect" else MARK_WORDS[payload.what]
     return f"Marked: {what.lower()}{f', {payload.where}' if payload.where else ''}"
 
 
-def _defect(key: str) -> str:
+def defect_name(key: str) -> str:
+    """Return what a defect is called."""
     found = shipped().defects.get(key)
     return found.name if found else key or "a defect"
 
 
 def _says_mishap(payload: Any, names: dict[str, str], units: str) -> str:
-    what = ", ".join(w for w in (_defect(payload.defect) if payload.defect else "", payload.words) if w)
+    what = ", ".join(w for w in (defect_name(payload.defect) if payload.defect else "", payload.words) if w)
     steps = len(payload.steps)
     return f"Went wrong: {what or 'to be mended'}; {steps} {'step' if steps == 1 else 'steps'} to mend it"
 
@@ -174,7 +175,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "retime": lambda *_: "Time put right",
     "amend": lambda p, names, units: f"Put right, {_of_payload(p.says, names, units)}",
     "note": lambda p, *_: str(p.text),
-    "cause": lambda p, *_: f"The cause of {_defect(p.defect).lower()}: {cause_words(p.defect, p.cause).lower()}",
+    "cause": lambda p, *_: f"The cause of {defect_name(p.defect).lower()}: {cause_words(p.defect, p.cause).lower()}",
     "next_time": lambda p, *_: f"Next time: {p.text}",
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",
     "batch": lambda p, _, units: f"Batch of {p.name} begun, {amount(p.ready_ml, 'volume', units)} ready to use",

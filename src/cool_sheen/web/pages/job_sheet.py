@@ -8,7 +8,7 @@ from fastapi.responses import Response
 
 from cool_sheen.formats.tables import csv_text
 from cool_sheen.service import job_sheet, tending
-from cool_sheen.service.part_now import part_now, parts_of
+from cool_sheen.service.part_now import PartNow, part_now, parts_of
 from cool_sheen.service.story import story
 from cool_sheen.service.unit import Unit
 from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
@@ -35,14 +35,7 @@ def of_project(request: Request, uuid: UUID, unit: UnitDep, pages: PagesDep, sho
 def _show(
     request: Request, unit: Unit, pages: PagesDep, project: UUID, sheets: list[job_sheet.PartSheet], title: str
 ) -> Response:
-    units = unit.the_shop.units
-    canvas = section.Canvas(360, 240, 44, marks=True, units=units)
-    films = [
-        section.draw(
-            {z.name: s.found.history.builds[z.uuid] for z in s.found.zones}, s.found.system, s.found.products, canvas
-        )
-        for s in sheets
-    ]
+    films = [film_of(s.found, unit.the_shop.units) for s in sheets]
     return pages.show(
         request,
         unit,
@@ -52,6 +45,13 @@ def _show(
         title=title,
         substrates=unit.catalogue.substrates,
     )
+
+
+def film_of(found: PartNow, units: str, least_um: float = 1.0) -> section.Section:
+    """Return the film of a part, cut through zone by zone, as a sheet has it; it shows so much height at least. [um]"""
+    canvas = section.Canvas(360, 240, 44, True, units, least_um)
+    builds = {z.name: found.history.builds[z.uuid] for z in found.zones}
+    return section.draw(builds, found.system, found.products, canvas)
 
 
 @router.get("/parts/{uuid}/log.csv")

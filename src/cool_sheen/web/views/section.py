@@ -61,6 +61,7 @@ class Section:
     marks: list[tuple[float, str]]  # (y, figure in microns)
     planned_um: float
     says: str
+    tallest_um: float  # the height that it shows
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,13 +76,17 @@ class Look:
 
 @dataclass(frozen=True, slots=True)
 class Canvas:
-    """The picture's size, and whether it has a scale: ``left`` is the room for it, in the units of ``units``."""
+    """The picture's size, and whether it has a scale: ``left`` is the room for it, in the units of ``units``.
+
+    ``least_um`` is a height that it shows at least, so that two pictures side by side have one scale. [um]
+    """
 
     width: float
     height: float
     left: float = 0.0
     marks: bool = False
     units: str = "metric"
+    least_um: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +149,8 @@ def _drawn(
     planned_of: Mapping[str, float],
     planned: float,
 ) -> Section:
-    tallest = max([planned, 1.0, *(b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())])
+    heights = (b.total_um + sum(la.sanded_um for la in b.layers[-1:]) for b in builds.values())
+    tallest = max(planned, canvas.least_um, *heights)
     base = canvas.height * (1 - SUBSTRATE_UM_SHARE)
     ruler = _Ruler(base, (base - (8.0 if canvas.marks else 4.0)) / tallest)
     gap = 10.0
@@ -161,7 +167,7 @@ def _drawn(
     says = f"Film as it stands: {figures}, of {amount(planned, 'film', canvas.units)}"
     unit = MIL_UM if canvas.units == "us" else 1.0
     steps = [(base - n * unit * ruler.scale, f"{n:g}") for n in _scale_marks(tallest / unit)] if canvas.marks else []
-    return Section(canvas.width, canvas.height, base, columns, steps, planned, says)
+    return Section(canvas.width, canvas.height, base, columns, steps, planned, says, tallest)
 
 
 _GONE = Look("a layer that was taken out", "primer", "#888888")
