@@ -19,6 +19,7 @@ PAGES = [
 LOOKS = (
     "/clinic?defect=run",
     "/sheet",
+    "/beside",
     "/inspect",
     "/mishap?defect=run",
     "/reading",
