@@ -85,6 +85,9 @@ def test_a_script_is_told_what_the_part_page_says(script):
     assert {film["product"] for film in told["films"]} == {None}
     assert reads.get(f"/api/v1/parts/{uuid4()}").status_code == 404
     assert reads.get(f"/api/v1/parts/{part}/log?most=0").status_code == 422
+    for method, call in (("HEAD", ""), ("PUT", ""), ("GET", "/entries")):  # no form stands there to be led back to
+        answer = reads.request(method, f"/api/v1/parts/{part}{call}", follow_redirects=False)
+        assert answer.status_code in (403, 405), (method, call)
 
 
 def test_an_entry_is_logged_once_under_the_name_of_the_token_and_read_back(script):
@@ -134,6 +137,10 @@ def test_what_is_stale_or_doubtful_is_asked_back_and_taken_when_sure(script):
     back = writes.post(address, json=stale)
     assert back.status_code == 409
     assert {a["code"] for a in back.json()["asks"]} == {"offer"}
+    assert back.json()["offer"] == offered(reads, part) != before
+    shop.clock.turn(seconds=-30)
+    at_once = writes.post(address, json=entry(back.json()["offer"], {"kind": "note", "text": "no hand is so fast"}))
+    assert at_once.status_code == 201
     soon = entry(offered(reads, part), {"kind": "coat"})
     asks = writes.post(address, json=soon).json()["asks"]
     assert asks

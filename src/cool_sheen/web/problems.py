@@ -113,10 +113,11 @@ def install(app: FastAPI, pages: Pages) -> None:
     """Teach an application all its refusals."""
 
     def answer(request: Request, error: Exception) -> Response:  # in a thread: it asks the database
-        if getattr(error, "status_code", 0) == 405 and request.method in ("GET", "HEAD"):
+        is_call = request.url.path.startswith("/api/")
+        if getattr(error, "status_code", 0) == 405 and request.method == "GET" and not is_call:
             return RedirectResponse(_form_of(app, request), 303)
         status, detail, errors = _explain(error)
-        if request.url.path.startswith("/api/"):
+        if is_call:
             return problem(status, detail, errors)
         template = "_refusal.html" if request.headers.get("hx-request") else "refusal.html"
         title = _TITLES.get(status, "Refused")

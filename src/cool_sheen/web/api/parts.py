@@ -12,7 +12,7 @@ from pydantic import Field
 
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.service import log_words, scripts, work
-from cool_sheen.service.doubts import AskedBack, check_offer
+from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
 from cool_sheen.service.part_now import PartNow, live_parts, part_now
 from cool_sheen.service.unit import Asking, Pressed, Unit, bring_device, bring_person, bring_press
 from cool_sheen.store import log
@@ -87,7 +87,8 @@ Says = Annotated[CoatEntry | SandEntry | TouchEntry | StepEntry | NoteEntry, Fie
 class EntryShape(Shape):
     """An entry: ``press`` names it for ever, ``offer`` is that of the status that it goes by.
 
-    What is doubtful is asked back with 409 and its codes: said again with them under ``sure`` it is taken.
+    What is doubtful is asked back with 409 and its codes: said again with them under ``sure`` it is taken. The code
+    ``offer`` says that something was logged since: look at it, and say it again with the newest offer, if it is so.
     """
 
     press: UUID
@@ -172,7 +173,9 @@ def write(who: Writer, uuid: UUID, asked: EntryShape, workshop: WorkshopDep) -> 
     try:
         with workshop.first_served(), workshop.write() as unit:
             found = part_now(unit, uuid)
-            unit.asking = Asking(asked.offer, frozenset(asked.sure))
+            newest = offer_of(found)
+            known = {"offer"} if asked.offer == newest else set()  # a script reads faster than a hand presses
+            unit.asking = Asking(asked.offer, frozenset(asked.sure) | known)
             if log.by_uuid(unit.session, asked.press) is None:
                 check_offer(unit, found)
             row = _WRITES[asked.says.kind](unit, found, asked)
@@ -180,6 +183,6 @@ def write(who: Writer, uuid: UUID, asked: EntryShape, workshop: WorkshopDep) -> 
             done = Logged(uuid=row.entry.uuid, seq=row.seq, says=log_words.says_logged(unit, row, names))
     except AskedBack as back:
         asks = [{"code": d.code, "words": d.words} for d in back.doubts]
-        body = {"title": "Asked back", "status": 409, "detail": str(back), "errors": [], "asks": asks}
+        body = {"title": "Asked back", "status": 409, "detail": str(back), "errors": [], "asks": asks, "offer": newest}
         return JSONResponse(body, 409, media_type="application/problem+json")
     return JSONResponse(done.model_dump(mode="json"), 201)
