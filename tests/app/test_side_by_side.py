@@ -7,7 +7,7 @@ from uuid import uuid4
 import pytest
 from tests.app.test_clinic_journeys import words
 from tests.app.test_gun_bench import ready_to_coat
-from tests.app.test_inspection import inspect, zones_of
+from tests.app.test_inspection import inspect, split, zones_of
 
 from cool_sheen.service.costs import costs
 from cool_sheen.service.side_by_side import paired, side_of
@@ -78,6 +78,21 @@ def test_each_side_says_what_the_sheet_the_cost_and_the_log_say(jobs):
     for said in ("Marked: dust", "Coats on 1 2", f"{sides[0].cost.labour:.2f}", "6 h after the one below", "1.40 m²"):
         assert said in page, said
     assert page.count("Epoxy primer") + page.count("epoxy primer") >= 2
+
+
+def test_hours_are_by_the_area_that_the_shop_measures_in_and_a_split_zone_keeps_what_lies_under_it(jobs):
+    shop, one, other = jobs
+    split(shop, one, "Rim")
+    shop.clock.turn(hours=3)
+    shop.log(one, "coat")
+    with shop.workshop.read() as unit:
+        side = side_of(unit, shop.standing(one))
+    assert side.coats[-1].since > 3
+    assert f"{side.hours_per_m2:.1f} h/m²" in words(shop.http.get(f"/parts/{one}/beside/{other}").text)
+    shop.change(units="us")
+    page = words(shop.http.get(f"/parts/{one}/beside/{other}").text)
+    assert f"{side.cost.hours / 15.069:.2f} h/ft²" in page
+    assert "m²" not in page
 
 
 def test_the_other_is_offered_by_its_products_and_found_by_words(jobs):

@@ -5,6 +5,7 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from cool_sheen.core.units import shown
 from cool_sheen.service import log_words, side_by_side
 from cool_sheen.service.finding import words_of
 from cool_sheen.service.part_now import part_now
@@ -53,7 +54,7 @@ def both(request: Request, uuid: UUID, other: UUID, unit: UnitDep, pages: PagesD
         defects=[(log_words.defect_name(key), [side.defects[key] for side in sides]) for key in keys],
         substrates=unit.catalogue.substrates,
         took=[_took(side) for side in sides],
-        hours=_hours,
+        hours=[_hours(side, shop.units) for side in sides],
         span=minutes,
     )
 
@@ -64,5 +65,7 @@ def _took(side: side_by_side.Side) -> str:
     return f"{took} so far" if side.found.is_live else took
 
 
-def _hours(side: side_by_side.Side) -> str:
-    return f"{side.cost.hours:.1f} h, {side.hours_per_m2:.1f} h/m²"
+def _hours(side: side_by_side.Side, units: str) -> str:
+    area, sign = shown(1.0, "area", units)
+    each = side.hours_per_m2 / area
+    return f"{side.cost.hours:.1f} h, {each:.{1 if each >= 1 else 2}f} h/{sign}"
