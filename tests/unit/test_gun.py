@@ -237,7 +237,8 @@ def test_the_fan_stands_across_the_stroke_and_the_tube_looks_where_the_paint_run
     assert (y1 == y2) == (stroke == "across")
     assert (high > wide) == (stroke == "across")
     assert (drawn.tube[2] < 0) == (held.tube == "forward")
-    assert drawn.strokes[1][:2] != drawn.strokes[0][:2] or x1 != x2
+    assert drawn.strokes[1] != drawn.strokes[0]
+    assert (x1, y1) != (x2, y2)
 
 
 PANEL = Panel(1600.0, 1200.0, 160, 120)
