@@ -14,7 +14,7 @@ from cool_sheen.core.complaints import complaint
 
 MOST_BYTES = 4_000_000
 _MOST_IN_ONE = 1000  # fields of an object, values of a list
-_SHOWN = 20
+_SHOWN, _LONGEST_PLACE = 20, 160
 
 
 class Unsound(Exception):
@@ -60,19 +60,7 @@ def read(content: bytes) -> Document:
     Returns: The document, every sheet of it sound.
     Raises: Unsound: too large, no JSON, unknown fields, a sheet that cannot be; with the places.
     """
-    if len(content) > MOST_BYTES:
-        raise Unsound(f"The file has {len(content) / 1e6:.1f} MB; up to {MOST_BYTES / 1e6:.0f} MB are read.")
-    if not content.strip():
-        raise Unsound("The file is empty.")
-    try:
-        data = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant, object_pairs_hook=_once)
-    except UnicodeDecodeError:
-        raise Unsound("This is no text file: a document is JSON in UTF-8.") from None
-    except json.JSONDecodeError as error:
-        place = f"line {error.lineno}, column {error.colno}"
-        raise Unsound(f"This is no JSON: {error.msg} at {place}.", [(place, error.msg)]) from None
-    except RecursionError:
-        raise Unsound("The file is nested too deeply to be a document.") from None
+    data = loaded(content, MOST_BYTES)
     _bounded(data)
     if not isinstance(data, dict):
         raise Unsound("A document is an object with products, supplies or systems.")
@@ -81,10 +69,53 @@ def read(content: bytes) -> Document:
     try:
         document = Document.model_validate(data)
     except ValidationError as error:
-        raise Unsound(_summary(error.error_count()), _places(error, data)) from None
+        raise Unsound(_summary(error.error_count()), places_of(error, data)) from None
     if doubles := _doubles(document):
         raise Unsound("A key stands twice in the file.", [(place, "this key stands twice") for place in doubles])
     return document
+
+
+def loaded(content: bytes, most: int) -> Any:
+    """Return what a file of JSON says.
+
+    Args:
+        content: The bytes of a file.
+        most: How many of them are read.
+
+    Raises: Unsound: too large, empty, no JSON, cut off, nested too deeply; with characters that no text has.
+    """
+    if len(content) > most:
+        raise Unsound(f"The file has {len(content) / 1e6:.1f} MB; up to {most / 1e6:.0f} MB are read.")
+    if not content.strip():
+        raise Unsound("The file is empty.")
+    try:
+        data = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant, object_pairs_hook=_once)
+    except UnicodeDecodeError:
+        raise Unsound("This is no text file: a document is JSON in UTF-8.") from None
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno}, column {error.colno}"
+        cut = ": it seems to be cut off" if not content.rstrip().endswith((b"}", b"]")) else ""
+        raise Unsound(f"This is no JSON{cut}: {error.msg} at {place}.", [(place, error.msg)]) from None
+    except RecursionError:
+        raise Unsound("The file is nested too deeply to be a document.") from None
+    if b"\\u" in content and (where := _no_text(data)):
+        raise Unsound("The file has a character that no text has.", [(where, "a character that no text has")])
+    return data
+
+
+def _no_text(data: Any) -> str:
+    """Where a string has half of a character, or a nought; nothing when none has."""
+    rows: list[tuple[str, Any]] = [("", data)]
+    while rows:
+        place, here = rows.pop()
+        if isinstance(here, str) and ("\0" in here or any("\ud800" <= c <= "\udfff" for c in here)):
+            return place[1:] or "the whole"
+        if isinstance(here, dict):
+            rows += [(f"{place}.{name[:40]}", value) for name, value in here.items()]
+            rows += [(f"{place}.a name", name) for name in here]
+        elif isinstance(here, list):
+            rows += [(f"{place}.{n}", value) for n, value in enumerate(here)]
+    return ""
 
 
 def _no_constant(name: str) -> float:
@@ -116,11 +147,17 @@ def _summary(count: int) -> str:
     return f"Nothing was taken: {count} {'place is' if count == 1 else 'places are'} wrong."
 
 
-def _places(error: ValidationError, data: dict[str, Any]) -> list[tuple[str, str]]:
+def places_of(error: ValidationError, data: dict[str, Any] | None = None) -> list[tuple[str, str]]:
+    """Return where a document is wrong, and why: the first places.
+
+    Args:
+        error: What was found.
+        data: The document, where its sheets are to be named by their keys.
+    """
     out = []
     for one in error.errors()[:_SHOWN]:
         place = ".".join(str(p) for p in one["loc"])
-        out.append((_named(one["loc"], data) or place, complaint(dict(one))))
+        out.append(((_named(one["loc"], data or {}) or place)[:_LONGEST_PLACE], complaint(dict(one))))
     return out
 
 

@@ -18,6 +18,7 @@ from cool_sheen.core.takeoff.amounts import Transfer
 from cool_sheen.core.units import Millilitres, Minutes, Percent
 from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.service.climate import space_series
+from cool_sheen.service.histories import WEIGHT_OF_BATCH, key_of_batch
 from cool_sheen.service.unit import Missing, Unit
 from cool_sheen.service.weather_now import Weather, weather_now
 from cool_sheen.store import changes, log, statuses
@@ -100,7 +101,7 @@ def _state(unit: Unit, uuid: UUID, seq: int) -> BatchState | None:
     def fold() -> BatchState | None:
         return fold_batches(log.of_batches(unit.session, [uuid])).get(uuid)
 
-    found: BatchState | None = unit.kept.get(("batch", uuid, seq), fold, lambda _: 12_000)
+    found: BatchState | None = unit.kept.get(key_of_batch(uuid, seq), fold, lambda _: WEIGHT_OF_BATCH)
     return found
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from sqlalchemy import select
 
 from cool_sheen.core.climate.air import Floats
-from cool_sheen.core.climate.corrections import believed, corrected
+from cool_sheen.core.climate.corrections import Readings, believed, corrected
 from cool_sheen.core.climate.rooms import SURFACE_LAG_H, RoomStretch, bends, rooms_climate
 from cool_sheen.core.climate.series import JUST_BEFORE_S, REACH, Series, instant, seconds
 from cool_sheen.core.climate.sky import Exposure
@@ -45,22 +45,39 @@ def space_series(unit: Unit, space: Space, since: datetime, weather: Weather, un
 
 
 def _make_series(unit: Unit, space: Space, span: Span, weather: Weather) -> Series:
-    origin = span.since
-    outside = outside_of(unit, span)
+    outside = outside_of(unit, span, space.elsewhere_uuid)
     described = as_it_was(unit).get(space.uuid) or [AsItWas.of(space)]
     if all(was.kind == "outdoors" for was in described):
         return outside.air
     stretches = room_stretches(described, doors_of(unit).get(space.uuid, []))
     model = rooms_climate(_looked_at(outside.air, stretches), stretches)
-    sources = records_of(unit, space.uuid, origin - RUN_IN, span.until)
-    if space.has_sensor:
-        # A stand-in makes way for what was really measured: from the first real reading on it is silent.
-        real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
-        since, until = max(origin, weather.tick - SENSOR_BACK), min(real, weather.tick) + timedelta(seconds=1)
-        sensor = SimulatedThermoHygrometer(unit.the_shop.weather_seed + space.uuid.int % 1009)
-        if until > since:
-            sources.append(sensor.readings(model, since, until))
+    sources = records_of(unit, space.uuid, span.since - RUN_IN, span.until)
+    if sensor := _sensor(unit, space, span, weather, model, sources):
+        sources.append(sensor)
     return corrected(model, believed(sources), stretches)
+
+
+def _sensor(
+    unit: Unit, space: Space, span: Span, weather: Weather, model: Series, sources: Sequence[Readings]
+) -> Readings | None:
+    """What the stand-in that hangs in a space read; it makes way for the first real reading, and is silent then."""
+    if not space.has_sensor:
+        return None
+    real = min((instant(float(s.at_s[0])) for s in sources), default=weather.tick)
+    since, until = max(span.since, weather.tick - SENSOR_BACK), min(real, weather.tick) + timedelta(seconds=1)
+    instrument = SimulatedThermoHygrometer(unit.the_shop.weather_seed + space.uuid.int % 1009)
+    return instrument.readings(model, since, until) if until > since else None
+
+
+def sensor_readings(unit: Unit, space: Space, weather: Weather) -> Readings | None:
+    """Return what the sensor of a space read lately; None where none hangs, or it was silent."""
+    span = span_of(weather.tick - SENSOR_BACK, None, weather)
+    outside = outside_of(unit, span, space.elsewhere_uuid)
+    stretches = room_stretches(
+        as_it_was(unit).get(space.uuid) or [AsItWas.of(space)], doors_of(unit).get(space.uuid, [])
+    )
+    model = rooms_climate(_looked_at(outside.air, stretches), stretches)
+    return _sensor(unit, space, span, weather, model, records_of(unit, space.uuid, span.since - RUN_IN, span.until))
 
 
 def _looked_at(outdoor: Series, stretches: Sequence[RoomStretch]) -> Series:
@@ -162,7 +179,7 @@ def _make_part_climate(
     span: Span,
     weather: Weather,
 ) -> PartClimate:
-    lag_h, outside = SURFACE_LAG_H[mass], outside_of(unit, span)
+    lag_h = SURFACE_LAG_H[mass]
     fine_s = np.arange(seconds(span.since), seconds(span.until), _SELDOM_S)
     near_s = np.arange(seconds(span.since), seconds(min(span.until, weather.tick + AHEAD)), _OFTEN_S)
     pieces = _pieces(unit, stays)
@@ -171,6 +188,7 @@ def _make_part_climate(
         # The move itself is a knot: nothing of one room is smeared into the hour of another.
         series = space_series(unit, piece.space, span.since, weather, span.until)
         airs.append(series.sampled(piece.looked_at(series.at_s, fine_s, near_s)))
+        outside = outside_of(unit, span, piece.space.elsewhere_uuid)
         sky = outside.exposure.sampled(piece.looked_at(outside.exposure.at_s))
         if piece.was.kind == "outdoors":
             skies.append(sky.behind(shade=piece.was.shade, wind_break=piece.was.wind_break))

@@ -49,6 +49,14 @@ def key_of(part: Part, seq: int) -> tuple[Hashable, ...]:
     return "history", part.uuid, seq, part.changes
 
 
+WEIGHT_OF_BATCH = 12_000  # what a folded batch takes. [bytes]
+
+
+def key_of_batch(batch: UUID, seq: int) -> tuple[Hashable, ...]:
+    """The key under which a batch is kept as it stands with its newest entry."""
+    return "batch", batch, seq
+
+
 def weight_of(history: History) -> int:
     """What a folded log takes. [bytes]"""
     return 2_000 + 900 * history.places

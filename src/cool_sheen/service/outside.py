@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 from sqlalchemy import select
@@ -16,7 +17,8 @@ from cool_sheen.service.measured import readings_of, records_of, sightings
 from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import RUN_IN, Span
 from cool_sheen.store import climate as records
-from cool_sheen.store.models import Space
+from cool_sheen.store.elsewhere import weather
+from cool_sheen.store.models import ShopElsewhere, Space
 
 _USUAL_GUST = 1.4  # times the wind
 
@@ -30,33 +32,72 @@ class Outside:
     exposure: Exposure
 
 
-def outside_of(unit: Unit, span: Span) -> Outside:
-    """Return the weather outside in a stretch."""
-    since, until = span.since - RUN_IN, span.until
+def outside_of(unit: Unit, span: Span, elsewhere: UUID | None = None) -> Outside:
+    """Return the weather outside in a stretch.
+
+    Args:
+        unit: The unit of work.
+        span: The stretch.
+        elsewhere: The shop whose weather it is; this one's when None.
+    """
 
     def make() -> Outside:
-        shop = unit.shop
-        seed = shop.weather_seed if shop else 0
-        stand_in = SimulatedForecast(seed)
-        forecast, sky = stand_in.hourly(since, until), stand_in.sky(since, until)
-        for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
-            if points := records.taken_points(unit.session, since, until, kind=kind):
-                forecast = corrected(forecast, readings_of(0, points))
-                sky = overruled(sky, _sky_of(records.taken_sky(unit.session, since, until, kind)))
-        if rows := records.taken_sky(unit.session, since, until, "record"):
-            sky = overruled(sky, _measured_sky(rows))
-        yards = list(unit.session.scalars(select(Space).where(Space.kind == "outdoors")))
-        sources = [reading for space in yards for reading in records_of(unit, space.uuid, since, until)]
-        air = corrected(forecast, believed(sources))
-        sky = as_seen(sky, sightings(unit, {space.uuid for space in yards}))
-        if shop is None or shop.latitude is None or shop.longitude is None:
-            return Outside(air, sky, exposed(sky, np.zeros(len(sky.at_s))))
-        knots = np.arange(float(air.at_s[0]), float(air.at_s[-1]), STEP_S)
-        fine = sky.sampled(np.unique(np.concatenate([sky.at_s, knots])))
-        return Outside(air, sky, exposed(fine, sun_sine(fine.at_s, shop.latitude, shop.longitude)))
+        return _here(unit, span) if elsewhere is None else _there(unit, span, elsewhere)
 
-    found: Outside = unit.kept.get(("outdoor", *span.key), make, lambda o: 4 * bytes_of(o.air))
+    found: Outside = unit.kept.get(("outdoor", elsewhere, *span.key), make, lambda o: 4 * bytes_of(o.air))
     return found
+
+
+def _here(unit: Unit, span: Span) -> Outside:
+    since, until = span.since - RUN_IN, span.until
+    shop = unit.shop
+    seed = shop.weather_seed if shop else 0
+    stand_in = SimulatedForecast(seed)
+    forecast, sky = stand_in.hourly(since, until), stand_in.sky(since, until)
+    for kind in ("typical_year", "forecast"):  # each overrules the one before where it speaks
+        if points := records.taken_points(unit.session, since, until, kind=kind):
+            forecast = corrected(forecast, readings_of(0, points))
+            sky = overruled(sky, _sky_of(records.taken_sky(unit.session, since, until, kind)))
+    own = unit.session.scalars(select(Space.uuid).where(Space.elsewhere_uuid.is_(None)))
+    if rows := records.taken_sky(unit.session, since, until, "record", own):
+        sky = overruled(sky, _measured_sky(rows))
+    yards = _yards(unit, None)
+    air, sky = _as_measured(unit, span, yards, forecast, sky)
+    place = (shop.latitude, shop.longitude) if shop else (None, None)
+    return Outside(air, sky, _exposed(sky, air, *place))
+
+
+def _there(unit: Unit, span: Span, shop: UUID) -> Outside:
+    """The weather of another shop: as it knew it, as far as that goes; beyond, that of here."""
+    here, place = outside_of(unit, span), unit.session.get_one(ShopElsewhere, shop)
+    air, sky = here.air, here.sky
+    if rows := weather(unit.session, shop, span.since - RUN_IN, span.until):
+        at, temp, rh, wind, gust, rain, cloud = zip(*rows, strict=True)
+        at_s = np.array([seconds(a) for a in at])
+        air = air.replaced_by(Series(at_s, np.array(temp), np.array(rh)))
+        sky = sky.replaced_by(Sky(at_s, np.array(wind), np.array(gust), np.array(rain), np.array(cloud) / 100))
+    air, sky = _as_measured(unit, span, _yards(unit, shop), air, sky)
+    return Outside(air, sky, _exposed(sky, air, place.latitude, place.longitude))
+
+
+def _yards(unit: Unit, shop: UUID | None) -> set[UUID]:
+    """The places in the open of a shop."""
+    mine = Space.elsewhere_uuid.is_not_distinct_from(shop)
+    return set(unit.session.scalars(select(Space.uuid).where(Space.kind == "outdoors", mine)))
+
+
+def _as_measured(unit: Unit, span: Span, yards: set[UUID], air: Series, sky: Sky) -> tuple[Series, Sky]:
+    """The weather, overruled by what was measured in the open, and seen."""
+    sources = [reading for yard in yards for reading in records_of(unit, yard, span.since - RUN_IN, span.until)]
+    return corrected(air, believed(sources)), as_seen(sky, sightings(unit, yards))
+
+
+def _exposed(sky: Sky, air: Series, latitude: float | None, longitude: float | None) -> Exposure:
+    if latitude is None or longitude is None:
+        return exposed(sky, np.zeros(len(sky.at_s)))
+    knots = np.arange(float(air.at_s[0]), float(air.at_s[-1]), STEP_S)
+    fine = sky.sampled(np.unique(np.concatenate([sky.at_s, knots])))
+    return exposed(fine, sun_sine(fine.at_s, latitude, longitude))
 
 
 def _measured_sky(rows: list[tuple[Any, ...]]) -> Sky:

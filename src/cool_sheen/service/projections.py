@@ -12,19 +12,20 @@ from sqlalchemy import select
 
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.film.planned import planned_build
-from cool_sheen.core.log.batches import fold_batches
+from cool_sheen.core.log.batches import BatchState, fold_batches, newest_by_batch
 from cool_sheen.core.log.fold import fold
 from cool_sheen.core.log.history import History
 from cool_sheen.core.work.owed import Owed, StepRow
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.briefs import brief_of
-from cool_sheen.service.histories import entries_of, key_of, weight_of
+from cool_sheen.service.histories import WEIGHT_OF_BATCH, entries_of, key_of, key_of_batch, weight_of
 from cool_sheen.service.learning import Lesson, drying_hash, lessons_of
 from cool_sheen.service.logged import Logged, logged_of
 from cool_sheen.service.unit import Unit
 from cool_sheen.store import changes, log, log_text, statuses
 from cool_sheen.store.models import Part
 
+_BATCHES_AT_ONCE = 200
 CURED_BY_NOW = timedelta(days=90)  # no climate in reach is so cold: whatever is to come on such a part is on it
 
 
@@ -35,8 +36,7 @@ def settle(unit: Unit) -> None:
     for uuid in _taken(changes.parts_touched(unit.session)):
         keep_part(unit, uuid, teaches=uuid in taught)
     taught.clear()
-    for uuid in _taken(changes.batches_touched(unit.session)):
-        keep_batch(unit, uuid)
+    keep_batches(unit, _taken(changes.batches_touched(unit.session)))
 
 
 def _taken(touched: set[UUID]) -> list[UUID]:
@@ -52,8 +52,7 @@ def rebuild(unit: Unit) -> int:
     parts = list(unit.session.scalars(select(Part.uuid)))
     for uuid in parts:
         keep_part(unit, uuid)
-    for uuid in log.all_batches(unit.session):
-        keep_batch(unit, uuid)
+    keep_batches(unit, log.all_batches(unit.session))
     changes.bump(unit.session, changes.LESSONS)
     changes.bump(unit.session, changes.BATCHES)
     return len(parts)
@@ -65,8 +64,7 @@ def fill(unit: Unit) -> int:
     for uuid in missing:
         keep_part(unit, uuid)
     if missing:
-        for uuid in log.all_batches(unit.session):
-            keep_batch(unit, uuid)
+        keep_batches(unit, log.all_batches(unit.session))
     return len(missing)
 
 
@@ -201,16 +199,25 @@ def _lesson_fields(lesson: Lesson) -> dict[str, Any]:
     }
 
 
-def keep_batch(unit: Unit, uuid: UUID) -> None:
-    """Keep how a batch stands by its log; one that was taken back is forgotten."""
-    rows = log.of_batches(unit.session, [uuid])
-    state = fold_batches(rows).get(uuid)
-    if state is None:
-        statuses.drop_batch(unit.session, uuid)
-        return
-    fields = {
-        "uuid": uuid,
-        "seq": max(row.seq for row in rows),
+def keep_batches(unit: Unit, uuids: Sequence[UUID]) -> None:
+    """Keep how batches stand by their log; those that were taken back are forgotten."""
+    for first in range(0, len(uuids), _BATCHES_AT_ONCE):
+        some = uuids[first : first + _BATCHES_AT_ONCE]
+        rows = log.of_batches(unit.session, some)
+        states, newest = fold_batches(rows), newest_by_batch(rows)
+        for uuid in some:
+            state = states.get(uuid)
+            if state is None:
+                statuses.drop_batch(unit.session, uuid)
+                continue
+            unit.aside.put(key_of_batch(uuid, newest[uuid]), state, WEIGHT_OF_BATCH)
+            statuses.put_batch(unit.session, _batch_fields(state, newest[uuid]))
+
+
+def _batch_fields(state: BatchState, seq: int) -> dict[str, Any]:
+    return {
+        "uuid": state.uuid,
+        "seq": seq,
         "product": state.plan.product,
         "begun_at": state.begun,
         "ended_at": state.ended,
@@ -219,4 +226,3 @@ def keep_batch(unit: Unit, uuid: UUID) -> None:
         "left_ml": state.left_ml,
         "goes": state.goes,
     }
-    statuses.put_batch(unit.session, fields)

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 from sqlalchemy import func, or_, select
+from sqlalchemy.orm import joinedload, selectinload, undefer
 
 from cool_sheen.service import photos
 from cool_sheen.service.jobs import find_part
@@ -47,6 +48,14 @@ def parts_in(unit: Unit, project: UUID) -> list[Part]:
     """Return the parts of a project, the oldest first."""
     query = select(Part).where(Part.project_uuid == project, Part.away != DELETED).order_by(Part.created_at)
     return list(unit.session.scalars(query))
+
+
+def whole_parts_in(unit: Unit, project: UUID) -> list[Part]:
+    """Return the parts of a project as ``parts_in`` does, with all that is read of them later: in a few questions."""
+    query = select(Part).where(Part.project_uuid == project, Part.away != DELETED).order_by(Part.created_at)
+    all_of_it = (undefer(Part.system), undefer(Part.revisions), undefer(Part.earlier_systems))
+    rows = (selectinload(Part.zones), selectinload(Part.faces), joinedload(Part.project))
+    return list(unit.session.scalars(query.options(*all_of_it, *rows)))
 
 
 def keep_project(unit: Unit, uuid: UUID, said: ProjectSaid) -> None:

@@ -3,6 +3,7 @@
 Parts and batches that were written about are settled before the commit; generations count what results depend on.
 """
 
+from collections.abc import Iterable
 from typing import Any
 from uuid import UUID
 
@@ -73,6 +74,18 @@ def batches_touched(session: Session) -> set[UUID]:
     """Return the batches that this session wrote about and that are not settled yet."""
     found: set[UUID] = session.info.setdefault(_BATCHES, set())
     return found
+
+
+def brought(session: Session, parts: Iterable[UUID], batches: Iterable[UUID]) -> None:
+    """Note what was written past the mapper: a project with its parts and batches, and all that they rest on.
+
+    What their tests taught came along: it is not taught anew.
+    """
+    session.info[_WROTE] = session.info[_ELSEWHERE] = True
+    parts_touched(session).update(parts)
+    batches_touched(session).update(batches)
+    for name in (ANYTHING, AIR, BATCHES, LESSONS, NOTES, SHELF):
+        bump(session, name)
 
 
 def unsettled(session: Session) -> bool:

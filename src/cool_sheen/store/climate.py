@@ -1,5 +1,6 @@
 """Climate records on disk."""
 
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -25,8 +26,10 @@ def taken_points(
     return list(newest.values())
 
 
-def taken_sky(session: Session, since: datetime, until: datetime, kind: str) -> list[tuple[Any, ...]]:
-    """Return the sky of all taken imports of a kind, by time.
+def taken_sky(
+    session: Session, since: datetime, until: datetime, kind: str, spaces: Iterable[UUID] | None = None
+) -> list[tuple[Any, ...]]:
+    """Return the sky of all taken imports of a kind, by time; of some spaces alone where they are given.
 
     Returns: Rows of time, humidity [%], wind, gusts [m/s], rain [mm/h], cloud [%]; None is not known.
     """
@@ -35,6 +38,7 @@ def taken_sky(session: Session, since: datetime, until: datetime, kind: str) -> 
         select(ClimatePoint.at, ClimatePoint.rh_pct, *columns)
         .join(ClimateImport, ClimateImport.uuid == ClimatePoint.import_uuid)
         .where(ClimateImport.kind == kind, ClimateImport.state == "taken", ClimatePoint.at.between(since, until))
+        .where(ClimateImport.space_uuid.in_(list(spaces)) if spaces is not None else true())
         .order_by(ClimatePoint.at, ClimateImport.recorded_at)
     )
     newest = {row[0]: tuple(row) for row in rows if kind != "record" or any(v is not None for v in row[2:])}

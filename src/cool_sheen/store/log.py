@@ -157,6 +157,36 @@ def of_part(session: Session, part: UUID, since: int = 0) -> list[Recorded]:
     return _with_aims(session, session.execute(_OF_PART, {"part": part, "since": since}).all(), part)
 
 
+def of_project(session: Session, project: UUID) -> list[Recorded]:
+    """Return the entries about a project as such, and not about one of its parts, in sequence."""
+    about = select(LogTarget.seq).where(LogTarget.project_uuid == project, LogTarget.part_uuid.is_(None))
+    return _read_all(session, LogEntry.seq.in_(about))
+
+
+def words_about_entries(session: Session) -> list[Recorded]:
+    """Return whatever took an entry back or put one right, in sequence."""
+    return _read_all(session, LogEntry.voids.is_not(None) | LogEntry.kind.in_(["retime", "amend"]))
+
+
+def hashes(session: Session, seqs: Iterable[int]) -> dict[int, str]:
+    """Return the hash of what was said in some entries, by their sequence numbers."""
+    wanted, out = list(seqs), dict[int, str]()
+    for first in range(0, len(wanted), _SOME):
+        query = select(LogEntry.seq, LogEntry.content_hash).where(LogEntry.seq.in_(wanted[first : first + _SOME]))
+        out.update((seq, content) for seq, content in session.execute(query))
+    return out
+
+
+def known_by_uuid(session: Session, uuids: Iterable[UUID]) -> dict[UUID, tuple[int, str]]:
+    """Return the sequence number and the hash of those of some entries that are here."""
+    wanted, out = list(uuids), dict[UUID, tuple[int, str]]()
+    for first in range(0, len(wanted), _SOME):
+        query = select(LogEntry.uuid, LogEntry.seq, LogEntry.content_hash)
+        rows = session.execute(query.where(LogEntry.uuid.in_(wanted[first : first + _SOME])))
+        out.update({uuid: (seq, content) for uuid, seq, content in rows})
+    return out
+
+
 def page_of_part(session: Session, part: UUID, but: Iterable[str], before: int, most: int) -> list[Recorded]:
     """Return a page of a part's log, the newest first: what stands for itself, neither voids nor these kinds.
 
@@ -213,10 +243,7 @@ def of_batches(session: Session, batches: Iterable[UUID]) -> list[Recorded]:
     while latest:
         latest = set(session.scalars(select(LogEntry.uuid).where(LogEntry.voids.in_(latest)))) - found
         found |= latest
-    rows = session.scalars(
-        select(LogEntry).where(LogEntry.uuid.in_(found)).order_by(LogEntry.seq).options(selectinload(LogEntry.targets))
-    )
-    return [read(row) for row in rows]
+    return _read_all(session, LogEntry.uuid.in_(found))
 
 
 def all_batches(session: Session) -> list[UUID]:

@@ -3,7 +3,7 @@
 from datetime import datetime
 from decimal import Decimal
 from typing import Any, ClassVar
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, String, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -37,6 +37,7 @@ class Shop(Base):
     __tablename__ = "shop"
     __table_args__ = (CheckConstraint("id = 1", name="one_shop"),)
     id: Mapped[int] = mapped_column(primary_key=True, default=1)
+    uuid: Mapped[UUID] = mapped_column(default=uuid4)  # by which other shops know whose spaces and weather they hold
     name: Mapped[str]
     time_zone: Mapped[str]
     units: Mapped[str]
@@ -57,6 +58,30 @@ class Shop(Base):
     air: Mapped[dict[str, Any] | None] = mapped_column(default=None)  # compressor, hose, treatment; None: not said
 
 
+class ShopElsewhere(Base):
+    """Another shop, from which a project was brought in: where its weather was."""
+
+    __tablename__ = "shop_elsewhere"
+    uuid: Mapped[UUID] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    latitude: Mapped[float | None]
+    longitude: Mapped[float | None]
+
+
+class WeatherElsewhere(Base):
+    """The weather outside of another shop, as that shop knew it: linear between its points."""
+
+    __tablename__ = "weather_elsewhere"
+    shop_uuid: Mapped[UUID] = mapped_column(ForeignKey("shop_elsewhere.uuid"), primary_key=True)
+    at: Mapped[datetime] = mapped_column(primary_key=True)
+    air_temp_c: Mapped[float]
+    rh_pct: Mapped[float]
+    wind_m_per_s: Mapped[float]
+    gust_m_per_s: Mapped[float]
+    rain_mm_per_h: Mapped[float]
+    cloud_pct: Mapped[float]
+
+
 class Space(Base):
     """Where parts stand."""
 
@@ -74,6 +99,9 @@ class Space(Base):
     shade: Mapped[bool] = mapped_column(default=False)
     wind_break: Mapped[bool] = mapped_column(default=False)
     holds: Mapped[int | None] = mapped_column(default=None)  # wet parts at a time; any number when None
+    # A space of another shop, in which parts that were brought in stood; None: this shop's own.
+    elsewhere_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("shop_elsewhere.uuid"), default=None)
+    name_there: Mapped[str] = mapped_column(default="")  # as that shop calls it
 
 
 class SpaceAsItWas(Base):
@@ -111,6 +139,7 @@ class Project(Base):
     note: Mapped[str] = mapped_column(default="")
     away: Mapped[str] = mapped_column(default="")  # archived, deleted
     away_at: Mapped[datetime | None] = mapped_column(default=None)
+    brought: Mapped[dict[str, Any] | None] = mapped_column(default=None)  # from another shop: which, when, up to when
     parts: Mapped[list["Part"]] = relationship(back_populates="project", order_by="Part.created_at")
 
 
@@ -442,7 +471,9 @@ class LessonRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     coat_uuid: Mapped[UUID]
     mode: Mapped[str]
-    part_uuid: Mapped[UUID] = mapped_column(ForeignKey("part.uuid"), index=True)
+    # None: taught in another shop, and brought in with a project. It is in no log here, and is kept when all else is
+    # dropped.
+    part_uuid: Mapped[UUID | None] = mapped_column(ForeignKey("part.uuid"), index=True)
     product: Mapped[str] = mapped_column(index=True)
     drying: Mapped[str] = mapped_column(String(64))  # what the clock reads of the sheet, by its hash
     space_uuid: Mapped[UUID | None]

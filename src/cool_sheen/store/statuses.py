@@ -1,4 +1,7 @@
-"""Kept status on disk: of parts, of lessons, of batches. All of it can be dropped, and rebuilt from the log."""
+"""Kept status on disk: of parts, of lessons, of batches. It can be dropped, and rebuilt from the log.
+
+Lessons that were taught in another shop are in no log here: they stay.
+"""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -16,6 +19,13 @@ _WRITE_PART = insert(PartStatus.__table__)  # type: ignore[arg-type]
 _PUT_PART = _WRITE_PART.on_conflict_do_update(  # built once: to build it takes as long as to run it
     index_elements=["part_uuid"],
     set_={c.name: _WRITE_PART.excluded[c.name] for c in PartStatus.__table__.columns if not c.primary_key},
+)
+
+
+_WRITE_BATCH = insert(BatchStatus.__table__)  # type: ignore[arg-type]
+_PUT_BATCH = _WRITE_BATCH.on_conflict_do_update(
+    index_elements=["uuid"],
+    set_={c.name: _WRITE_BATCH.excluded[c.name] for c in BatchStatus.__table__.columns if not c.primary_key},
 )
 
 
@@ -117,9 +127,10 @@ def tests_taught(session: Session, kind: LessonKind, most: int) -> list[tuple[UU
 
 def parts_taught_between(session: Session, since: datetime, until: datetime, most: int) -> list[UUID]:
     """Return the parts with lessons of coats that were drying between two instants, the newest first."""
-    drying = (LessonRow.at >= since, LessonRow.coated_at <= until)
+    drying = (LessonRow.at >= since, LessonRow.coated_at <= until, LessonRow.part_uuid.is_not(None))
     query = select(LessonRow.part_uuid, func.max(LessonRow.at)).where(*drying).group_by(LessonRow.part_uuid)
-    return [part for part, _ in session.execute(query.order_by(func.max(LessonRow.at).desc()).limit(most))]
+    rows = session.execute(query.order_by(func.max(LessonRow.at).desc()).limit(most))
+    return [part for part, _ in rows if part is not None]
 
 
 def lessons_where(session: Session, *conditions: ColumnElement[bool], most: int) -> list[LessonRow]:
@@ -129,10 +140,8 @@ def lessons_where(session: Session, *conditions: ColumnElement[bool], most: int)
 
 
 def put_batch(session: Session, fields: dict[str, Any]) -> None:
-    """Write how a batch stands."""
-    statement = insert(BatchStatus).values(**fields)
-    changed = {name: statement.excluded[name] for name in fields if name != "uuid"}
-    session.execute(statement.on_conflict_do_update(index_elements=["uuid"], set_=changed))
+    """Write how a batch stands, in all its columns."""
+    session.execute(_PUT_BATCH, fields)
 
 
 def drop_batch(session: Session, uuid: UUID) -> None:
@@ -155,5 +164,44 @@ def ended_mark(session: Session) -> tuple[int, int]:
 
 def drop_all(session: Session) -> None:
     """Drop everything that is kept: the log has it."""
-    for table in (PartStatus, LessonRow, BatchStatus):
+    for table in (PartStatus, BatchStatus):
         session.execute(delete(table))
+    session.execute(delete(LessonRow).where(LessonRow.part_uuid.is_not(None)))
+
+
+_OF_ONE_KIND = (LessonRow.drying, LessonRow.space_uuid, LessonRow.mode, LessonRow.mist)
+_LAST = func.row_number().over(partition_by=_OF_ONE_KIND, order_by=(LessonRow.at.desc(), LessonRow.coat_uuid))
+
+
+def lessons_on(session: Session, sheets: Iterable[str], spaces: Iterable[UUID], most: int) -> list[dict[str, Any]]:
+    """Return what was taught last of some sheets, by their times, in some spaces: so many coats of each kind.
+
+    Args:
+        session: An open session.
+        sheets: The sheets, by what the clock reads of them.
+        spaces: The spaces.
+        most: How many lessons of one sheet, space and mode, mists apart, at the most.
+    """
+    wanted = LessonRow.drying.in_(list(sheets)) & LessonRow.space_uuid.in_(list(spaces))
+    ranked = select(LessonRow.id, _LAST.label("place")).where(wanted).subquery()
+    last = select(ranked.c.id).where(ranked.c.place <= most)
+    rows = session.execute(select(*_SAYS).where(LessonRow.id.in_(last)))
+    return [dict(row._mapping) for row in rows]
+
+
+def lessons_by(session: Session, parts: Iterable[UUID]) -> list[dict[str, Any]]:
+    """Return what the tests of some parts taught."""
+    rows = session.execute(select(*_SAYS).where(LessonRow.part_uuid.in_(list(parts))))
+    return [dict(row._mapping) for row in rows]
+
+
+def bring_lessons(session: Session, rows: list[dict[str, Any]]) -> None:
+    """Write lessons that came in with a project: of its parts, and of others elsewhere, as far as those are not known.
+
+    What a coat of the project taught stood here as a lesson of elsewhere, if another project brought it.
+    """
+    own = {row["coat_uuid"] for row in rows if row["part_uuid"] is not None}
+    session.execute(delete(LessonRow).where(LessonRow.part_uuid.is_(None), LessonRow.coat_uuid.in_(own)))
+    known = {(coat, mode) for coat, mode in session.execute(select(LessonRow.coat_uuid, LessonRow.mode))}
+    if fresh := [row for row in rows if (row["coat_uuid"], row["mode"]) not in known]:
+        session.execute(insert(LessonRow), fresh)

@@ -27,8 +27,17 @@ _SAFE = {"GET", "HEAD", "OPTIONS"}
 FOR_SCRIPTS = "/api/v1/parts"
 PHOTOS = "/photos"  # of a part
 UPLOADS = ("/weather/records", "/shelf/import")
+PROJECTS = "/jobs/bring"
 MOST_BYTES, MOST_UPLOAD_BYTES = 4_000_000, 21_000_000
+MOST_PROJECT_BYTES = 65_000_000  # with all its photos
 MOST_UPLOAD_MB = MOST_UPLOAD_BYTES // 1_000_000  # as it is said
+
+
+def most_at(path: str) -> int:
+    """Return how much may be sent to an address. [bytes]"""
+    if path == PROJECTS:
+        return MOST_PROJECT_BYTES
+    return MOST_UPLOAD_BYTES if path.startswith(UPLOADS) or path.endswith(PHOTOS) else MOST_BYTES
 
 
 class TooLarge(Exception):
@@ -52,7 +61,7 @@ class Doorkeeper:
             await self.app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        most = MOST_UPLOAD_BYTES if scope["path"].startswith(UPLOADS) or scope["path"].endswith(PHOTOS) else MOST_BYTES
+        most = most_at(scope["path"])
         refusal = self._refusal(scope, headers, most)
         if refusal is not None:
             for name, value in HEADERS.items():

@@ -26,6 +26,14 @@ def instant(at_s: float) -> datetime:
     return datetime.fromtimestamp(at_s, UTC)
 
 
+def spliced(at_s: Floats, other_s: Floats) -> Floats:
+    """Return the instants of a course of which another one takes the place from its first point to its last."""
+    first, last = float(other_s[0]), float(other_s[-1])
+    before, after = at_s[at_s < first], at_s[at_s > last]
+    seams = [first - JUST_BEFORE_S] * bool(len(before)) + [last + JUST_BEFORE_S] * bool(len(after))
+    return np.unique(np.concatenate([before, other_s, after, seams]))
+
+
 @dataclass(frozen=True, eq=False)
 class Series:
     """Climate along time: linear between points, held before the first and after the last for ``REACH``.
@@ -95,6 +103,18 @@ class Series:
             np.interp(at, self.at_s, self.air_temp_c),
             np.interp(at, self.at_s, self.rh_pct),
             np.interp(at, self.at_s, self.surface_temp_c),
+        )
+
+    def replaced_by(self, other: "Series") -> "Series":
+        """Return the series with another one in its place from that one's first point to its last."""
+        at = spliced(self.at_s, other.at_s)
+        mine, its = self.sampled(at), other.sampled(at)
+        inside = (at >= other.at_s[0]) & (at <= other.at_s[-1])
+        return Series(
+            at,
+            np.where(inside, its.air_temp_c, mine.air_temp_c),
+            np.where(inside, its.rh_pct, mine.rh_pct),
+            np.where(inside, its.surface_temp_c, mine.surface_temp_c),
         )
 
     def with_surface(self, surface_temp_c: Floats) -> "Series":

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from cool_sheen.core.climate.air import Floats
 from cool_sheen.core.climate.corrections import BRIDGED_S
-from cool_sheen.core.climate.series import JUST_BEFORE_S
+from cool_sheen.core.climate.series import JUST_BEFORE_S, spliced
 from cool_sheen.core.units import Kelvin
 
 CLEAR_NIGHT_K: Kelvin = -3.0
@@ -34,6 +34,13 @@ class Sky:
     def sampled(self, at_s: Floats) -> "Sky":
         """Return the sky at other instants (ascending)."""
         return Sky(at_s, *(np.interp(at_s, self.at_s, column) for column in self.columns))
+
+    def replaced_by(self, other: "Sky") -> "Sky":
+        """Return the sky with another one in its place from that one's first point to its last."""
+        at = spliced(self.at_s, other.at_s)
+        inside = (at >= other.at_s[0]) & (at <= other.at_s[-1])
+        pairs = zip(other.sampled(at).columns, self.sampled(at).columns, strict=True)
+        return Sky(at, *(np.where(inside, its, mine) for its, mine in pairs))
 
     @property
     def columns(self) -> tuple[Floats, Floats, Floats, Floats]:

@@ -115,6 +115,24 @@ def fold_batches(entries: Iterable[Recorded]) -> dict[UUID, BatchState]:
     return out
 
 
+def newest_by_batch(entries: Iterable[Recorded]) -> dict[UUID, int]:
+    """Return the sequence number of the newest entry about each batch, what took one back included.
+
+    Args:
+        entries: The entries of these batches, the coats that name them, and the voids, in sequence.
+    """
+    about: dict[UUID, UUID] = {}
+    out: dict[UUID, int] = {}
+    for row in entries:
+        entry = row.entry
+        batch = entry.uuid if isinstance(entry.payload, BatchPayload) else getattr(entry.payload, "batch", None)
+        batch = batch or (about.get(entry.voids) if entry.voids else None)
+        if batch is not None:
+            about[entry.uuid] = batch
+            out[batch] = max(out.get(batch, 0), row.seq)
+    return out
+
+
 def _add(state: BatchState, entry: Entry) -> None:
     payload = entry.payload
     if isinstance(payload, PourPayload):
