@@ -25,6 +25,7 @@ from cool_sheen.service.story import story
 
 CANNOT = (
     "NaN is no number",
+    "This file is cut off",
     "Nothing was taken",
     "nothing was brought in",
     "This file has version",

@@ -13,7 +13,8 @@ PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack
          "/mix", "/mix/new?product=clear-two-pack&how=ready&amount=600+ml", "/stores", "/stores/stock", "/stores/sizes",
          "/stores/cans", "/stores/cost", "/spaces", "/stores/yields?product=clear-two-pack", "/data", "/shop", "/projects/new",
          "/jobs?state=finished&since=2026-06-01", "/plan", "/gun", "/gun?gun=roller&product=solid-stain-slate", "/gun/field",
-         "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat", "/shop/scripts"]  # fmt: skip
+         "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat", "/shop/scripts",
+         "/jobs/bring"]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", PAGES)

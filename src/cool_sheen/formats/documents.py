@@ -93,9 +93,10 @@ def loaded(content: bytes, most: int) -> Any:
     except UnicodeDecodeError:
         raise Unsound("This is no text file: a document is JSON in UTF-8.") from None
     except json.JSONDecodeError as error:
-        place = f"line {error.lineno}, column {error.colno}"
-        cut = ": it seems to be cut off" if not content.rstrip().endswith((b"}", b"]")) else ""
-        raise Unsound(f"This is no JSON{cut}: {error.msg} at {place}.", [(place, error.msg)]) from None
+        place, why = f"line {error.lineno}, column {error.colno}", error.msg.removesuffix(" at")
+        if not content.rstrip().endswith((b"}", b"]")):
+            raise Unsound(f"This file is cut off: its JSON does not end ({place}). Copy it over again.") from None
+        raise Unsound(f"This is no JSON: {why} at {place}.", [(place, why)]) from None
     except RecursionError:
         raise Unsound("The file is nested too deeply to be a document.") from None
     if b"\\u" in content and (where := _no_text(data)):

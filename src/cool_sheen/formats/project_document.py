@@ -6,6 +6,7 @@ from uuid import UUID
 
 from pydantic import AwareDatetime, Field, StringConstraints, model_validator
 
+from cool_sheen.core.coatings.families import State
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Key, Method, Positive, Share, Strict, Temperature
 from cool_sheen.core.coatings.supplies import Supply
@@ -13,6 +14,8 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.drying.milestones import Mode
 from cool_sheen.core.log.entries import SCHEMA_VERSION, Entry, read_payload
 from cool_sheen.core.log.said import Grown, ShortText
+from cool_sheen.core.survey.shapes import Shape
+from cool_sheen.core.survey.zones import Strip, ZoneKind
 
 Hash = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
 Line = Annotated[str, StringConstraints(max_length=120)]
@@ -124,14 +127,14 @@ class ZoneSaid(Strict):
     area_m2: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
     position: Annotated[int, Field(ge=0, le=100_000)]
     was_split: bool
-    kind: ShortText
-    shape: dict[ShortText, float | int | ShortText | bool | None] | None
+    kind: ZoneKind
+    shape: Shape | None
     substrate: Key | None
     bare_since: AwareDatetime | None
-    strip: ShortText
+    strip: Strip
     keep_texture: bool
     old_finish: ShortText
-    old_state: ShortText
+    old_state: State
     word_of_another: bool
     turn: Annotated[int, Field(ge=0, le=100_000)] | None
     shuts: bool
@@ -179,6 +182,7 @@ class ProjectSaid(Strict):
     uuid: UUID
     name: Name
     created_at: AwareDatetime
+    currency: Annotated[str, StringConstraints(max_length=10)]  # in which price and hire are
     price: Money | None
     hire_cost: Money | None
     hire_hours_saved: Hours | None

@@ -17,6 +17,7 @@ _CHAPTERS: tuple[tuple[str, str], ...] = (
     (r"/parts/[^/]+/(pieces|photos|story)|/next-time", "pieces-photos-notes-and-the-story"),
     (r"/parts/", "a-part"),
     (r"/projects/[^/]+/people", "records"),
+    (r"/jobs/bring", "records"),
     (r"/jobs|/projects", "jobs"),
     (r"/plan", "plan"),
     (r"/mix", "mix"),

@@ -27,7 +27,10 @@ def instant(at_s: float) -> datetime:
 
 
 def spliced(at_s: Floats, other_s: Floats) -> Floats:
-    """Return the instants of a course of which another one takes the place from its first point to its last."""
+    """Return the instants of a course of which another one takes the place from its first point to its last. [s]
+
+    Source: docs/trade.md, Readings.
+    """
     first, last = float(other_s[0]), float(other_s[-1])
     before, after = at_s[at_s < first], at_s[at_s > last]
     seams = [first - JUST_BEFORE_S] * bool(len(before)) + [last + JUST_BEFORE_S] * bool(len(after))

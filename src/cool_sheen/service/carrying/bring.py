@@ -10,6 +10,8 @@ from uuid import UUID
 from sqlalchemy import insert, select
 
 from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.part.stage import STAGE_WORDS
+from cool_sheen.core.survey.zones import OLD_FINISHES
 from cool_sheen.formats.documents import Unsound
 from cool_sheen.formats.photos import read_photo
 from cool_sheen.formats.project_document import ProjectDocument, ShopSaid
@@ -100,6 +102,8 @@ def look(unit: Unit, document: ProjectDocument) -> Coming:
         for said in document.supplies
         if said.key in shelf.supplies and shelf.supplies[said.key] != said
     ]
+    if document.project.currency != unit.the_shop.currency and document.project.price is not None:
+        notes.append(f"Its price is in {document.project.currency}: enter it in {unit.the_shop.currency} afterwards.")
     if known:
         notes.append(f"{len(known)} entries are here already, word for word: they stay, and are not written twice.")
     return Coming(document, known, tuple(notes), tuple(_for_the_shelf(document, shelf)), _names(document, spaces))
@@ -121,6 +125,10 @@ def _cannot_be(unit: Unit, document: ProjectDocument, clashing: set[UUID]) -> Wr
     for n, part in enumerate(document.parts):
         for key in {part.substrate, *(z.substrate for z in part.zones if z.substrate)} - substrates.keys():
             yield f"parts.{n} ({part.name}).substrate", f"“{key}” is no substrate that is known here"
+        for old in {zone.old_finish for zone in part.zones} - set(OLD_FINISHES):
+            yield f"parts.{n} ({part.name}).zones", f"“{old}” is no old finish that is known here"
+        for stage in {photo.stage for photo in part.photos} - STAGE_WORDS.keys():
+            yield f"parts.{n} ({part.name}).photos", f"“{stage}” is no stage that is known here"
     yield from _taken_ids(unit, document)
     yield from _at_odd_times(document, unit.now)
 

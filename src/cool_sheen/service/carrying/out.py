@@ -58,7 +58,10 @@ def document_of(unit: Unit, uuid: UUID) -> ProjectDocument:
     return ProjectDocument(
         made_at=unit.now.replace(microsecond=0),
         until=stretch.until,
-        project=ProjectSaid.model_validate({name: getattr(project, name) for name in ProjectSaid.model_fields}),
+        project=ProjectSaid.model_validate(
+            {"currency": unit.the_shop.currency}
+            | {name: getattr(project, name) for name in ProjectSaid.model_fields if name != "currency"}
+        ),
         shops=shops_of(unit, spaces, stretch),
         spaces=tuple(_space(unit, space) for space in spaces),
         records=records_of_spaces(unit, spaces, stretch),

@@ -85,13 +85,18 @@ def jobs(document: ProjectDocument, brought: Row) -> list[Filled]:
     """
     parts = document.parts
     return [
-        (Project, [{**dict(document.project), "brought": brought}]),
+        (Project, [{**document.project.model_dump(exclude={"currency"}), "brought": brought}]),
         (Part, [_part(document.project.uuid, part) for part in parts]),
         (Face, [{"part_uuid": part.uuid, **dict(face)} for part in parts for face in part.faces]),
         (
             Zone,
             [
-                {"part_uuid": part.uuid, "face_uuid": zone.face, **zone.model_dump(exclude={"face"})}
+                {
+                    **zone.model_dump(exclude={"face", "shape"}),
+                    "part_uuid": part.uuid,
+                    "face_uuid": zone.face,
+                    "shape": zone.shape and zone.shape.model_dump(exclude_none=True),
+                }
                 for part in parts
                 for zone in _in_order(part.zones)
             ],
