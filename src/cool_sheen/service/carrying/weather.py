@@ -33,7 +33,7 @@ class Stretch:
 def shops_of(unit: Unit, spaces: Iterable[Space], stretch: Stretch) -> tuple[ShopSaid, ...]:
     """Return the shops whose spaces these are, each with its weather."""
     named = {space.elsewhere_uuid for space in spaces}
-    return tuple(_shop(unit, uuid, stretch) for uuid in sorted(named, key=str))
+    return tuple(sorted((_shop(unit, uuid, stretch) for uuid in named), key=lambda shop: shop.uuid.hex))
 
 
 def _shop(unit: Unit, elsewhere: UUID | None, stretch: Stretch) -> ShopSaid:
