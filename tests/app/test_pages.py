@@ -14,7 +14,7 @@ PAGES = ["/", "/jobs", "/jobs/new", "/weather", "/shelf", "/shelf/clear-two-pack
          "/stores/cans", "/stores/cost", "/spaces", "/stores/yields?product=clear-two-pack", "/data", "/shop", "/projects/new",
          "/jobs?state=finished&since=2026-06-01", "/plan", "/gun", "/gun?gun=roller&product=solid-stain-slate", "/gun/field",
          "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat", "/shop/scripts",
-         "/jobs/bring"]  # fmt: skip
+         "/jobs/bring", "/records/statistics"]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", PAGES)

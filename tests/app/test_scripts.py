@@ -110,6 +110,8 @@ def test_an_entry_is_logged_once_under_the_name_of_the_token_and_read_back(scrip
     assert film["product"] == "epoxy-primer-grey"
     assert film["coated_at"] is not None
     assert "booth script" in as_seen(shop.http.get(f"/parts/{part}").text)
+    spent = entry(offered(reads, part), {"kind": "hours", "work": "coat", "minutes": 75})
+    assert writes.post(f"/api/v1/parts/{part}/entries", json=spent).json()["says"] == "1 h 15 min of mixing and coating"
 
 
 def test_a_token_that_reads_writes_nothing_and_no_page_of_another_site_writes(script):

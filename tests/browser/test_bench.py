@@ -15,7 +15,7 @@ PAGES = [
     "/shelf/new?copy=epoxy-primer-grey", "/shelf/supplies/accelerator-urethane/edit", "/shelf/import",
     "/shelf/supplies/pad-grey", "/spaces", "/data", "/shop", "/guide", "/device", "/away", "/next-time", "/gun", "/gun/field",
     "/gun/trainer", "/gun/faults?fault=spit&ruled=1", "/gun/rack", "/clinic", "/records?find=coat", "/shop/scripts",
-    "/jobs/bring",
+    "/jobs/bring", "/records/statistics",
 ]  # fmt: skip
 LOOKS = (
     "/clinic?defect=run",
@@ -25,6 +25,7 @@ LOOKS = (
     "/mishap?defect=run",
     "/reading",
     "/note",
+    "/hours",
     "/sand",
     "/photos",
     "/pieces",

@@ -14,7 +14,7 @@ from tests.support import PHRASES, ShopOnTrial
 PAGES = [
     "/", "/jobs", "/jobs/new", "/mix", "/mix/new", "/mix/new?product=clear-two-pack&how=ready&amount=300", "/stores", "/stores/stock",
     "/stores/sizes", "/stores/cans", "/stores/cost", "/stores/yields", "/weather", "/spaces", "/systems", "/systems/two-stage-epoxy?layer=build",
-    "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/jobs/bring", "/data", "/start",
+    "/shelf", "/shelf/new", "/shelf/epoxy-primer-grey/edit", "/shelf/new?copy=epoxy-primer-grey", "/shelf/import", "/jobs/bring", "/records/statistics", "/data", "/start",
     "/shop", "/shop/scripts", "/projects/new",
     "/shelf/clear-two-pack", "/shelf/supplies/new?copy=accelerator-urethane", "/shelf/supplies/reducer-epoxy/edit",
     "/plan", "/plan/lines/5", "/device", "/away", "/gun", "/gun/field", "/gun/trainer", "/gun/faults?fault=spit", "/gun/rack", "/clinic", "/records",
@@ -48,6 +48,7 @@ DIALOGS = (
     "tend",
     "reading",
     "note",
+    "hours",
     "inspect",
     "clinic?defect=run",
     "sheet",

@@ -18,6 +18,7 @@ from cool_sheen.service.own_ways import Ways
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import NewSpace, add_space, set_place, set_up
+from cool_sheen.service.spent import hours_on
 from cool_sheen.service.tending import ProjectSaid, keep_project
 from cool_sheen.service.unit import Unit
 from cool_sheen.store.models import Part, Project
@@ -82,6 +83,7 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
         [
             *_prepared(53, *_METAL), (50, "coat", ""), (49, "ready", "flash"), (48.9, "coat", ""), (30, "coat", ""),
             (29.5, "coat", ""), (29, "coat", ""), (22.6, "sand", "P320"), (22.2, "sand", "P500"), (22, "wipe", ""),
+            (21.9, "hours", "prepare 115"), (21.8, "hours", "sand 75"),
             (2.1, "tack", ""), (2, "coat", ""), (1.7, "ready", "flash"), (0.75, "coat", ""),
             (0.4, "not ready", "flash"), (0.3, "ready", "flash"), (0.2, "mix", "2"),
         ],
@@ -90,7 +92,8 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
         "Vestry kitchen", "Cupboard doors 1–6, faces", "bare_timber", 3.2, "shop", "cabinet-waterborne",
         [
             *_prepared(29, "degrease", "sand P220", "wipe", "tack"), (27, "coat", ""), (25, "coat", ""),
-            (19.5, "sand", "P320"), (19.2, "wipe", ""), (1.2, "tack", ""), (0.42, "coat", ""),
+            (19.5, "sand", "P320"), (19.2, "wipe", ""), (19.1, "hours", "prepare 70"), (19, "hours", "sand 125"),
+            (1.2, "tack", ""), (0.42, "coat", ""),
         ],
     ),
     (
@@ -114,7 +117,9 @@ PARTS: list[tuple[str, str, str, float, str, str, Story]] = [
             *_prepared(76, *_METAL), (73, "coat", ""), (72.2, "coat", ""), (52, "coat", ""), (51.5, "coat", ""),
             (51, "coat", ""), (31, "sand", "P320"), (30.7, "sand", "P500"), (30.5, "wipe", ""), (29.5, "tack", ""),
             (29, "coat", ""), (28.5, "coat", ""), (28, "ready", "flash"), (27.9, "mix", "2"), (27.5, "coat", ""),
-            (27, "ready", "flash"), (26.9, "coat", ""), (26.8, "end", "18"), (20, "unmask", ""),
+            (27, "ready", "flash"), (26.9, "coat", ""), (26.8, "end", "18"), (26.7, "hours", "prepare 85"),
+            (26.6, "hours", "sand 95"),
+            (26.5, "hours", "coat 150"), (20, "unmask", ""),
         ],
     ),
     (
@@ -300,6 +305,9 @@ def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> No
         _mix(unit, found, int(detail), at)
     elif word == "end":
         _end(unit, found, float(detail), at)
+    elif word == "hours":
+        kind, minutes = detail.split()
+        hours_on(unit, found, uuid4(), kind, float(minutes), at=at)
     elif word in ("ready", "not ready"):
         work.touch(unit, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
     else:

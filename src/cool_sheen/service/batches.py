@@ -1,6 +1,6 @@
 """Batches as they stand: which are running, what is left and offered, and what the shop learned from them."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -178,6 +178,32 @@ def uses_of(unit: Unit, states: Sequence[BatchState]) -> list[list[Use]]:
     )
     zones = {uuid: (area, (shape or {}).get("kind", "typed"), method) for uuid, area, shape, method in rows}
     return [_uses(state, zones) for state in states]
+
+
+def named(unit: Unit, uuids: Iterable[UUID]) -> list[BatchState]:
+    """Return batches as they stand by their log."""
+    wanted = list(uuids)
+    return list(fold_batches(log.of_batches(unit.session, wanted)).values()) if wanted else []
+
+
+def shares_by_part(unit: Unit, states: Sequence[BatchState]) -> list[dict[UUID, float]]:
+    """Return which share of each batch went on which part, by the films of its coats. [1]"""
+    wanted = {t.zone for s in states for coat in s.coats for t in coat.targets if t.zone}
+    areas = dict[UUID, float]()
+    for uuid, area in unit.session.execute(select(Zone.uuid, Zone.area_m2).where(Zone.uuid.in_(wanted))):
+        areas[uuid] = area
+    return [_shares(state, areas) for state in states]
+
+
+def _shares(state: BatchState, areas: Mapping[UUID, float]) -> dict[UUID, float]:
+    film: dict[UUID, float] = {}
+    for coat in state.coats:
+        if isinstance(coat.payload, CoatPayload):
+            for t in coat.targets:
+                if t.part and t.zone and t.zone in areas:
+                    film[t.part] = film.get(t.part, 0.0) + areas[t.zone] * coat.payload.film_um
+    whole = sum(film.values())
+    return {part: laid / whole for part, laid in film.items()} if whole > 0 else {}
 
 
 def used_by_coats(unit: Unit, state: BatchState, transfer: Callable[[str, str], float]) -> Millilitres:

@@ -98,7 +98,7 @@ def cost_of_part(unit: Unit, shop: Shop, found: PartNow) -> Cost:
 
 
 def _cost_of(unit: Unit, shop: Shop, taken: TakeOff, prices: Mapping[str, Decimal]) -> Cost:
-    return Cost(taken.hours, shop.labour_rate, _materials(unit, taken, prices), Decimal(0))
+    return Cost(taken.hours, shop.labour_rate, materials_of(unit, taken, prices), Decimal(0))
 
 
 def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) -> TakeOff:
@@ -118,7 +118,8 @@ def _whole(unit: Unit, shelf: WholeShelf, found: PartNow, equipment: Equipment) 
     return kept
 
 
-def _materials(unit: Unit, taken: TakeOff, prices: Mapping[str, Decimal]) -> Decimal:
+def materials_of(unit: Unit, taken: TakeOff, prices: Mapping[str, Decimal]) -> Decimal:
+    """What the paint of a take-off costs, and what it wears out."""
     paint = sum((prices.get(k, Decimal(0)) * Decimal(str(ml)) for k, ml in taken.components.items()), Decimal(0))
     worn = sum((cost for _, _, _, cost in consumables(unit, taken.used)), Decimal(0))
     return cents(paint + worn)

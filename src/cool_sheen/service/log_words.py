@@ -12,6 +12,7 @@ from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
 from cool_sheen.core.log.entries import SAND_METHOD_WORDS, Recorded, StepPayload
 from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS
+from cool_sheen.core.log.spent import WORK_WORDS
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.survey.below import DEPTH_WORDS
 from cool_sheen.core.units import amount
@@ -62,6 +63,12 @@ def gun_words(gun: Mapping[str, str], units: str = "metric") -> str:
     digits = 0 if units == "us" else 2
     pressed = f", {amount(float(bar[0]), 'pressure', units, digits)} {bar[1]}" if bar else ""
     return f"{gun['gun_name']}{nozzle}{pressed}"
+
+
+def hours_words(minutes: float) -> str:
+    """Return hands-on time in words."""
+    hours, rest = divmod(round(minutes), 60)
+    return " ".join([f"{hours} h"] * bool(hours) + [f"{rest} min"] * bool(rest or not hours))
 
 
 def _lasted(payload: Any) -> str:
@@ -175,6 +182,7 @@ _SAYS: dict[str, Callable[[Any, dict[str, str], str], str]] = {
     "retime": lambda *_: "Time put right",
     "amend": lambda p, names, units: f"Put right, {_of_payload(p.says, names, units)}",
     "note": lambda p, *_: str(p.text),
+    "hours": lambda p, *_: f"{hours_words(p.minutes)} of {WORK_WORDS[p.work]}{f': {p.note}' if p.note else ''}",
     "cause": lambda p, *_: f"The cause of {defect_name(p.defect).lower()}: {cause_words(p.defect, p.cause).lower()}",
     "next_time": lambda p, *_: f"Next time: {p.text}",
     "claim": lambda p, *_: f"{STEP_WORDS[p.says]}: done, says {p.whose}",

@@ -16,7 +16,8 @@ from cool_sheen.store.models import Part, Project
 
 # Where words of one's own stand in an entry, by its kind: a name may be among them.
 _WORDED: Mapping[str, tuple[str, ...]] = {
-    "note": ("text",), "next_time": ("text",), "mishap": ("words",), "mark": ("where",), "claim": ("whose", "note"),
+    "note": ("text",), "hours": ("note",),
+    "next_time": ("text",), "mishap": ("words",), "mark": ("where",), "claim": ("whose", "note"),
     "cause": ("note",), "defect": ("note",), "survey_test": ("note",), "override": (), "skip": (),
 }  # fmt: skip
 

@@ -228,6 +228,11 @@ def of_kind(session: Session, kind: str) -> list[Recorded]:
     return _read_all(session, LogEntry.kind.in_([kind, "void"]))
 
 
+def of_kinds(session: Session, kinds: Iterable[str]) -> list[Recorded]:
+    """Return every entry of some kinds, in sequence."""
+    return _read_all(session, LogEntry.kind.in_(list(kinds)))
+
+
 def by_seqs(session: Session, seqs: Iterable[int]) -> list[Recorded]:
     """Return entries by their sequence numbers, in sequence."""
     return _read_all(session, LogEntry.seq.in_(list(seqs)))

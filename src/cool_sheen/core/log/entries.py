@@ -20,6 +20,7 @@ from cool_sheen.core.log.cups import BatchEndPayload, BatchPayload, PourPayload,
 from cool_sheen.core.log.looked import AcceptPayload, FilmReadingPayload, JudgementPayload, MarkPayload, MishapPayload
 from cool_sheen.core.log.next_time import NextTimePayload
 from cool_sheen.core.log.said import Amount, Blended, Grown, LongText, ShortText
+from cool_sheen.core.log.spent import HoursPayload
 from cool_sheen.core.survey.below import StripDepth
 
 SeenTo = Annotated[tuple[ShortText, ...], Field(max_length=12)]  # what was asked to be seen to with a step
@@ -307,7 +308,8 @@ Amendable = Annotated[
     | FilmReadingPayload
     | MarkPayload
     | NotePayload
-    | NextTimePayload,
+    | NextTimePayload
+    | HoursPayload,
     Field(discriminator="kind"),
 ]
 
@@ -335,7 +337,7 @@ Payload = Annotated[
     | BeginPayload | PausePayload | OverridePayload | StampPayload | FilmReadingPayload | ClimateReadingPayload
     | DoorPayload | DefectPayload | CausePayload | MarkPayload | AcceptPayload | MishapPayload | JudgementPayload
     | SurveyTestPayload | ClaimPayload | CheckPayload | NotePayload | NextTimePayload | RetimePayload | AmendPayload
-    | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
+    | HoursPayload | BatchPayload | PourPayload | ViscosityPayload | BatchEndPayload,
     Field(discriminator="kind"),
 ]  # fmt: skip
 

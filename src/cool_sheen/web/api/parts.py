@@ -11,7 +11,8 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import Field
 
 from cool_sheen.core.log.entries import Recorded
-from cool_sheen.service import log_words, scripts, work
+from cool_sheen.core.log.spent import MOST_MINUTES, WorkKind
+from cool_sheen.service import log_words, scripts, spent, work
 from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
 from cool_sheen.service.part_now import PartNow, live_parts, part_now
 from cool_sheen.service.unit import Asking, Pressed, Unit, bring_device, bring_person, bring_press
@@ -81,7 +82,16 @@ class NoteEntry(Shape):
     zones: Annotated[tuple[UUID, ...], Field(max_length=200)] = ()
 
 
-Says = Annotated[CoatEntry | SandEntry | TouchEntry | StepEntry | NoteEntry, Field(discriminator="kind")]
+class HoursEntry(Shape):
+    """Hands-on time of one kind of work, over all hands. [min]"""
+
+    kind: Literal["hours"]
+    work: WorkKind
+    minutes: Annotated[float, Field(gt=0, le=MOST_MINUTES, allow_inf_nan=False)]
+    note: Annotated[str, Field(max_length=200)] = ""
+
+
+Says = Annotated[CoatEntry | SandEntry | TouchEntry | StepEntry | NoteEntry | HoursEntry, Field(discriminator="kind")]
 
 
 class EntryShape(Shape):
@@ -150,6 +160,12 @@ def _note(unit: Unit, found: PartNow, asked: EntryShape) -> Recorded:
     return work.noted(unit, found, asked.press, asked.says.text.strip(), asked.says.zones)
 
 
+def _hours(unit: Unit, found: PartNow, asked: EntryShape) -> Recorded:
+    assert isinstance(asked.says, HoursEntry)  # chosen by kind
+    said = asked.says
+    return spent.hours_on(unit, found, asked.press, said.work, said.minutes, said.note.strip(), asked.at)
+
+
 def _said(asked: EntryShape) -> dict[str, Any]:
     return asked.says.model_dump(exclude={"kind"})
 
@@ -160,6 +176,7 @@ _WRITES: dict[str, _Write] = {
     "touch": lambda u, f, a: work.touch(u, f, a.press, work.TouchSaid(**_said(a)), a.at),
     "step": _step,
     "note": _note,
+    "hours": _hours,
 }
 
 

@@ -13,6 +13,7 @@ from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.inspection.comb import thin_and_heavy_um
 from cool_sheen.core.log.entries import SAND_METHOD_WORDS, SAND_TICKS
 from cool_sheen.core.log.next_time import MOMENT_WORDS
+from cool_sheen.core.log.spent import WORK_WORDS
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import correcting, heat, log_words, next_time
@@ -21,6 +22,7 @@ from cool_sheen.service.gun import cards
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.learning import found_ready, in_such_air
 from cool_sheen.service.part_now import PartNow, part_now
+from cool_sheen.service.spent import work_in_hand
 from cool_sheen.service.unit import Refused, Unit
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
@@ -38,7 +40,7 @@ def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: Page
     """Show one of the small forms: touch test, sanding, another coat."""
     if dialog in ("move", "undo", "passed", "enough"):  # addresses of presses, loaded again
         return RedirectResponse(f"/parts/{uuid}", 303)
-    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime", "reading", "note"):
+    if dialog not in ("touch", "sand", "coat", "bake", "strip", "skip", "step", "retime", "reading", "note", "hours"):
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"
@@ -84,6 +86,8 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "gun_set": _gun_set(unit, found, shop.units) if dialog == "coat" else "",
         "moments": list(MOMENT_WORDS.items()),
         "sames": _sames(unit, found, shop.units) if dialog == "note" else [],
+        "works": list(WORK_WORDS.items()),
+        "work_now": work_in_hand(found) if dialog == "hours" else "",
         "left": found.owed.left(),
         "equivalent": air_cure_equivalent,
         "last_times": _last_times(unit, found, shop.units) if dialog == "touch" else "",

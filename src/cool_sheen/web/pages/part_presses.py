@@ -10,8 +10,9 @@ from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
 from cool_sheen.core.coatings.systems import COAT_WORDS
 from cool_sheen.core.inspection.readings import read_readings
 from cool_sheen.core.log.entries import SAND_TICKS, Recorded, SandMethod
+from cool_sheen.core.log.spent import MOST_MINUTES
 from cool_sheen.core.survey.below import StripDepth
-from cool_sheen.service import correcting, heat, looks, next_time, work
+from cool_sheen.service import correcting, heat, looks, next_time, spent, work
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Refused, Unit
@@ -176,6 +177,20 @@ def note(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             return work.noted(unit, found, press, text, zones)
         same = frozenset(name for name in next_time.SAME if typed.flag(f"same_{name}"))
         return next_time.written(unit, found, press, text, moment, same, frozenset(zones))
+
+    return logged(request, uuid, workshop, pages, form, write)
+
+
+@router.post("/hours")
+def hours(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
+    """Log hands-on time."""
+
+    def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
+        most = MOST_MINUTES / 60
+        long = 60 * (typed.number("hours", 0, most) or 0.0) + (typed.number("minutes", 0, MOST_MINUTES) or 0.0)
+        work_kind, note, at = typed.text("work"), typed.text("note", most=200), typed.ended(unit.zone, unit.now)
+        typed.stop()
+        return spent.hours_on(unit, found, press, work_kind, long, note, at)
 
     return logged(request, uuid, workshop, pages, form, write)
 

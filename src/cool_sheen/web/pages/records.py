@@ -16,7 +16,8 @@ from cool_sheen.web.forms import Typed
 router = APIRouter(prefix="/records")
 KINDS = [
     ("coat", "coats"), ("sand", "sanding"), ("touch_test", "touch tests"), ("film_reading", "film readings"),
-    ("mark", "marks"), ("mishap", "mishaps"), ("cause", "causes found"), ("note", "notes"), ("next_time", "next time"),
+    ("mark", "marks"), ("mishap", "mishaps"), ("cause", "causes found"), ("note", "notes"), ("hours", "hours"),
+    ("next_time", "next time"),
     ("climate_reading", "air read"), ("batch", "batches"), ("override", "against advice"),
 ]  # fmt: skip
 _ASKED = ("find", "kind", "product", "defect", "air_from", "air_to", "rh_from", "rh_to", "since", "until")

@@ -5,13 +5,13 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from cool_sheen.core.units import shown
 from cool_sheen.service import log_words, side_by_side
 from cool_sheen.service.finding import words_of
 from cool_sheen.service.part_now import part_now
 from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
 from cool_sheen.web.forms import Typed
 from cool_sheen.web.pages.job_sheet import film_of
+from cool_sheen.web.views.statistics import per_area
 from cool_sheen.web.views.times import minutes
 
 router = APIRouter(prefix="/parts")
@@ -66,6 +66,4 @@ def _took(side: side_by_side.Side) -> str:
 
 
 def _hours(side: side_by_side.Side, units: str) -> str:
-    area, sign = shown(1.0, "area", units)
-    each = side.hours_per_m2 / area
-    return f"{side.cost.hours:.1f} h, {each:.{1 if each >= 1 else 2}f} h/{sign}"
+    return f"{side.cost.hours:.1f} h, {per_area(side.hours_per_m2, units)}"

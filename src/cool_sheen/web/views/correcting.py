@@ -13,6 +13,7 @@ from cool_sheen.core.inspection.readings import read_readings
 from cool_sheen.core.log.entries import SAND_METHOD_WORDS
 from cool_sheen.core.log.looked import MARK_WORDS
 from cool_sheen.core.log.next_time import MOMENT_WORDS
+from cool_sheen.core.log.spent import MOST_MINUTES, WORK_WORDS
 from cool_sheen.core.units import amount
 from cool_sheen.web.forms import Typed
 
@@ -104,6 +105,11 @@ BOXES: dict[str, tuple[Box, ...]] = {
         Box("moment", "Comes back", "choice", tuple(MOMENT_WORDS.items())),
     ),
     "note": (Box("text", "Words", "long", most=4000),),
+    "hours": (
+        Box("work", "Kind of work", "choice", tuple(WORK_WORDS.items())),
+        Box("minutes", "Minutes", "number", low=0.0, high=MOST_MINUTES),
+        Box("note", "Words", "text", most=200),
+    ),
     "bake": (Box("metal_temp_c", "Metal", "quantity", dimension="temperature", high=1200), _MINUTES),
     "own": (Box("note", "What was done", "text"), _MINUTES),
 }
