@@ -145,6 +145,9 @@ def test_a_defect_that_stays_is_marked_and_accepted_with_its_reason_in_one_press
     shop.log(part, "coat")
     zone = zones_of(shop, part)["whole"]
     said = {"press": str(uuid4()), "zone": str(zone), "defect": "dust", "because": "distance", "reason": ""}
+    for unknown in ("", "a ghost"):
+        asked = said | {"defect": unknown, "reason": "it does not show from the front"}
+        assert shop.http.post(f"/parts/{part}/clinic/accept", data=asked).status_code == 422
     refused = shop.http.post(f"/parts/{part}/clinic/accept", data=said)
     assert (refused.status_code, "Write why it stays" in refused.text) == (422, True)
     said = {**said, "press": str(uuid4()), "reason": "seen from the street alone"}

@@ -83,7 +83,7 @@ def test_a_job_stands_against_its_estimate_with_what_was_poured_and_goodwill_apa
     said = words(shop.http.get(PAGE).text)
     for there in (
         "preparing and masking",
-        "1.50 h/m",
+        "1.5 h/m²",
         "Dust",
         "none was found yet",
         "nobody said what it took",

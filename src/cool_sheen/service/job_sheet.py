@@ -24,7 +24,7 @@ from cool_sheen.store import log, log_text
 from cool_sheen.store.models import Photo
 
 _LESSONS = ("next_time", "cause")
-_WORK = frozenset({"sand", *STEP_WORDS}) - frozenset({"coat", *HAPPENED})
+_WORK = frozenset({"sand", "hours", *STEP_WORDS}) - frozenset({"coat", *HAPPENED})
 _EVERY = timedelta(hours=1)
 _MOST_HOURS = 20_000
 

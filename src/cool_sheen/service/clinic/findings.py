@@ -230,6 +230,8 @@ def left_as_it_is(unit: Unit, found: PartNow, uuid: UUID, defect: str, zone: UUI
     about = {"defect": defect, "what": "defect"}
     if before := same_press(unit, uuid5(uuid, "accepted"), "accept", found.row, {}):
         return before
+    if defect not in unit.catalogue.defects:
+        raise Refused("Which defect is it?", {"defect": "Choose what you see from the list."})
     if len(said.get("reason", "").strip()) < _LEAST_REASON:
         raise Refused("The reason is missing.", {"reason": "Write why it stays as it is: it stays with the job."})
     if said.get("because") not in BECAUSE_WORDS:

@@ -53,4 +53,4 @@ def per_area(hours_per_m2: float | None, units: str) -> str:
         return "–"
     area, sign = shown(1.0, "area", units)
     each = hours_per_m2 / area
-    return f"{each:.{1 if each >= 10 else 2}f} h/{sign}"
+    return f"{each:.{1 if each >= 1 else 2}f} h/{sign}"
