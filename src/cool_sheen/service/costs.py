@@ -91,6 +91,26 @@ def _costed(
     return Costed(project.name, cost, tuple(rows), project, (*left_out, *need.unknown, *bag.unknown))
 
 
+def estimate_of(unit: Unit, project: Project, parts: Iterable[PartNow], prices: Mapping[str, Decimal]) -> Cost:
+    """Work out what all steps of a project take, done or not: hours, and materials as they are used.
+
+    Which sizes would be bought is left out: to choose them takes longer than all else.
+    """
+    shop, need = unit.the_shop, TakeOff()
+    for found in parts:
+        need.add(_whole(unit, shelf_now(unit), found, equipment_of(shop)))
+    return Cost(
+        need.hours,
+        shop.labour_rate,
+        materials_of(unit, need, prices),
+        Decimal(0),
+        project.price,
+        project.hire_cost or Decimal(0),
+        project.hire_hours_saved or 0.0,
+        project.goodwill_hours or 0.0,
+    )
+
+
 def cost_of_part(unit: Unit, shop: Shop, found: PartNow) -> Cost:
     """Work out what one part costs over all its steps, done or not: hours and materials, without whole sizes."""
     prices = unit_prices(o.pack for o in packs_on_offer(unit).values())

@@ -23,30 +23,41 @@ from cool_sheen.core.work.labour import transfer_efficiency
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import batches
 from cool_sheen.service.clinic.findings import found_before
-from cool_sheen.service.costs import Costed, costs, materials_of, unit_prices
-from cool_sheen.service.learning import Taught, taught_of
+from cool_sheen.service.costs import estimate_of, materials_of, unit_prices
+from cool_sheen.service.jobs import part_facts
+from cool_sheen.service.learning import taught_of
 from cool_sheen.service.own_ways import equipment_of
 from cool_sheen.service.packs import packs_on_offer
 from cool_sheen.service.part_now import PartNow, parts_of
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.spent import hours_of
 from cool_sheen.service.unit import Unit
-from cool_sheen.store import changes, log
+from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import LessonRow, LogEntry, LogTarget, Part, Project
 
-MOST_JOBS = 60
+MOST_JOBS = 24  # each of them reads the whole log of its parts
 _MOST_TAUGHT = 8
 
 
 @dataclass(frozen=True)
 class Job:
-    """A project with its account, its hours by kind of work, and the kinds of which nobody knows what they took."""
+    """A project with its account, and the hours of its parts."""
 
-    project: Project
+    uuid: UUID
+    name: str
     account: Account
-    hours: tuple[HoursLine, ...]
-    untold: tuple[WorkKind, ...]
-    unknown: tuple[str, ...]
+    parts: tuple[PartHours, ...]
+
+    @property
+    def hours(self) -> list[HoursLine]:
+        """Its hours by kind of work."""
+        return lines(self.parts)
+
+    @property
+    def untold(self) -> list[WorkKind]:
+        """Kinds of work of which nobody knows what they took."""
+        untold = {work for part in self.parts for work in part.untold}
+        return [work for work in WORKS if work in untold]
 
 
 @dataclass(frozen=True)
@@ -70,16 +81,29 @@ def jobs(unit: Unit, since: datetime | None) -> Jobs:
     """Return the jobs on which hours were entered since an instant; ever when None."""
     named = _with_hours(unit, since)
     some = named[:MOST_JOBS]
-    parts: dict[UUID, list[PartNow]] = {}
-    for found in parts_of(unit, some):
-        parts.setdefault(found.part.project_uuid, []).append(found)
-    estimates = {row.project.uuid: row for row in costs(unit, unit.the_shop, some) if row.project}
-    hours = {uuid: [hours_of(unit, found) for found in mine] for uuid, mine in parts.items()}
-    prices = unit_prices(o.pack for o in packs_on_offer(unit).values())
-    told = [uuid for uuid in some if uuid in estimates and any(part.entered for part in hours[uuid])]
-    rows = [_job(unit, estimates[uuid], parts[uuid], hours[uuid], prices) for uuid in told]
-    every = [part for mine in hours.values() for part in mine]
+    projects = {p.uuid: p for p in unit.session.scalars(select(Project).where(Project.uuid.in_(some)))}
+    found = _kept_jobs(unit, [projects[uuid] for uuid in some])
+    rows = [job for job in found if any(part.entered for part in job.parts)]
+    every = [part for job in rows for part in job.parts]
     return Jobs(tuple(rows), len(named) - len(some), tuple(lines(every)), together(row.account for row in rows))
+
+
+def _kept_jobs(unit: Unit, projects: list[Project]) -> list[Job]:
+    """Projects as they came, each kept by what its account depends on: its log, its terms, batches, prices, rates."""
+    numbers = changes.generations(unit.settled())
+    facts = part_facts(unit, Part.project_uuid.in_([p.uuid for p in projects]))
+    seqs = {uuid: row.seq for uuid, row in statuses.of_parts(unit.session, [f.uuid for f in facts]).items()}
+    shop, out = unit.the_shop, []
+    around = (numbers.get(changes.SHELF, 0), numbers.get(changes.BATCHES, 0), shop.labour_rate, repr(shop.equipment))
+    for project in projects:
+        terms = (project.name, project.price, project.hire_cost, project.hire_hours_saved, project.goodwill_hours)
+        mark = tuple((f.uuid, seqs.get(f.uuid, 0), f.changes) for f in facts if f.project_uuid == project.uuid)
+
+        def make(project: Project = project) -> Job:
+            return _job(unit, project, parts_of(unit, [project.uuid]))
+
+        out.append(unit.kept.get(("job as it came", project.uuid, terms, mark, around), make, lambda _: 4_000))
+    return out
 
 
 def _with_hours(unit: Unit, since: datetime | None) -> list[UUID]:
@@ -95,15 +119,14 @@ def _with_hours(unit: Unit, since: datetime | None) -> list[UUID]:
     return list(unit.session.scalars(query.where(LogEntry.occurred_at >= since) if since else query))
 
 
-def _job(unit: Unit, row: Costed, parts: list[PartNow], hours: list[PartHours], prices: Mapping[str, Decimal]) -> Job:
-    assert row.project is not None  # of a project as a whole
-    taken = sum(part.hours for part in hours)
-    cost, weighed = _as_it_came(unit, row.project, parts, taken, prices)
+def _job(unit: Unit, project: Project, parts: list[PartNow]) -> Job:
+    prices = unit_prices(o.pack for o in packs_on_offer(unit).values())
+    hours = tuple(hours_of(unit, found) for found in parts)
+    cost, weighed = _as_it_came(unit, project, parts, sum(part.hours for part in hours), prices)
     area = sum(found.part.area_m2 for found in parts)
     finished = not any(found.owed.left() for found in parts)
-    untold = {work for part in hours for work in part.untold}
-    account = Account(row.cost, cost, area, weighed, finished)
-    return Job(row.project, account, tuple(lines(hours)), tuple(w for w in WORKS if w in untold), row.unknown)
+    account = Account(estimate_of(unit, project, parts, prices), cost, area, weighed, finished)
+    return Job(project.uuid, project.name, account, hours)
 
 
 def _as_it_came(
@@ -194,11 +217,34 @@ def yields(unit: Unit) -> list[Yield]:
     return sorted(batches.yields(unit).values(), key=lambda y: -y.used_ml)
 
 
-def factors(unit: Unit) -> list[tuple[str, Taught]]:
-    """Return what was learned of the products that were tested most, each with its key, the most tested first."""
-    query = select(LessonRow.product).group_by(LessonRow.product).order_by(func.count().desc()).limit(_MOST_TAUGHT)
-    rows = [(key, taught) for key in unit.session.scalars(query) for taught in taught_of(unit, key)]
-    return sorted(rows, key=lambda row: -len(row[1].lessons))[:_MOST_TAUGHT]
+@dataclass(frozen=True, slots=True)
+class Factor:
+    """How a product dries in a space, times its sheet: how many coats told it, and where the next one will lie."""
+
+    product: str
+    space: UUID | None
+    driven_by: str
+    mist: bool
+    coats: int
+    likely: float
+    next_coat: tuple[float, float]
+
+
+def factors(unit: Unit) -> list[Factor]:
+    """Return what was learned of the products that were tested most, the most tested first."""
+    number = changes.generations(unit.settled()).get(changes.LESSONS, 0)
+
+    def look() -> list[Factor]:
+        query = select(LessonRow.product).group_by(LessonRow.product).order_by(func.count().desc()).limit(_MOST_TAUGHT)
+        rows = [
+            Factor(key, t.space, t.mode.value, t.mist, len(t.lessons), t.belief.factor_p50, t.next_coat)
+            for key in unit.session.scalars(query)
+            for t in taught_of(unit, key)
+        ]
+        return sorted(rows, key=lambda row: -row.coats)[:_MOST_TAUGHT]
+
+    found: list[Factor] = unit.kept.get(("factors shown", number), look, lambda rows: 300 * len(rows))
+    return found
 
 
 def names(unit: Unit, products: Iterable[str]) -> dict[str, str]:

@@ -19,7 +19,7 @@ PATIENCE_S, LONG_PATIENCE_S = 60.0, 4.0
 ASK_AGAIN_S = 3
 # What works out many plans or solves for the best: seconds rather than milliseconds.
 _LONG = re.compile(
-    r"/parts/[^/]+/(what-if|system/schools/.*)|/systems/[^/]+/schools/.*|/api/v1/materials/kits|/api/v1/planning/solve|/shelf/import|/jobs/bring|/projects/[^/]+/project\.json|/weather/records(/[^/]+/(look|take))?"
+    r"/parts/[^/]+/(what-if|system/schools/.*)|/systems/[^/]+/schools/.*|/api/v1/materials/kits|/api/v1/planning/solve|/shelf/import|/jobs/bring|/records/statistics(/jobs\.csv)?|/projects/[^/]+/project\.json|/weather/records(/[^/]+/(look|take))?"
 )
 # Answered without a thread.
 _AT_ONCE = re.compile(r"/static/.*|/healthz|/sw\.js|/scale/stream|/news|/plan/(tighten|ways)/stream")

@@ -53,7 +53,7 @@ def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep, back: 
         ways=WAYS,
         shapes=SHAPE_WORDS,
         factors=learned,
-        product_names=statistics.names(unit, {key for key, _ in learned}),
+        product_names=statistics.names(unit, {factor.product for factor in learned}),
         space_names={uuid: space.name for uuid, space in spaces_by_id(unit).items()},
     )
 
@@ -70,7 +70,7 @@ def jobs_csv(unit: UnitDep, shop: ShopDep, back: str = "year") -> Response:
         a = job.account
         each = "" if a.hours_per_m2 is None else f"{a.hours_per_m2:.3f}"
         rows.append(
-            [job.project.name, a.finished, f"{a.area_m2:.3f}", f"{a.estimate.hours:.2f}", f"{a.came.hours:.2f}",
+            [job.name, a.finished, f"{a.area_m2:.3f}", f"{a.estimate.hours:.2f}", f"{a.came.hours:.2f}",
              a.came.goodwill_hours, each, a.estimate.materials, a.came.materials, a.came.price or "",
              "" if a.came.profit is None else a.came.profit, "" if a.profit_per_hour is None else a.profit_per_hour,
              f"{a.weighed:.2f}"]
