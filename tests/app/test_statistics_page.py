@@ -97,3 +97,26 @@ def test_a_job_stands_against_its_estimate_with_what_was_poured_and_goodwill_apa
     shop.clock.turn(days=120)
     assert "No hours are logged yet" in words(shop.http.get(f"{PAGE}?back=quarter").text)
     assert "Toolroom lathe" in shop.http.get(f"{PAGE}?back=nonsense").text
+
+
+def test_finished_jobs_with_a_price_stand_together_and_say_why(shop):
+    part = shop.new_part("solid-stain-masonry", "masonry", "1,0")
+    for _ in range(80):
+        if not shop.standing(part).owed.left():
+            break
+        shop.do_next(part)
+    assert not shop.standing(part).owed.left()
+    shop.log(part, "hours", work="prepare", hours="3")
+    shop.log(part, "hours", work="coat", hours="1")
+    terms = {"project": str(project_of(shop, part)), "price": "500", "hire": "20", "saved": "", "goodwill": "1"}
+    seen = re.search(r'name="seen" value="([^"]*)"', shop.http.get("/stores/cost").text)[1]
+    assert shop.http.post("/stores/cost", data={**terms, "seen": seen}).status_code == 303
+    found = jobs(shop)
+    (job,), all_of_them = found.rows, found.together
+    assert (all_of_them.jobs, all_of_them.hours, all_of_them.goodwill_hours) == (1, 4, 1)
+    came = job.account.came
+    assert all_of_them.profit == came.price - came.labour - came.materials - 20
+    said = words(shop.http.get(PAGE).text)
+    assert "Finished jobs together" in said
+    assert f"{all_of_them.profit_per_hour} €" in said
+    assert "1 h of goodwill" in said
