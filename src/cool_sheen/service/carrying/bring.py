@@ -9,7 +9,7 @@ from uuid import UUID
 
 from sqlalchemy import insert, select
 
-from cool_sheen.core.errors import NotReadable
+from cool_sheen.core.errors import NotReadable, OutOfRange
 from cool_sheen.core.part.stage import STAGE_WORDS
 from cool_sheen.core.survey.zones import OLD_FINISHES
 from cool_sheen.formats.documents import Unsound
@@ -232,7 +232,6 @@ def take(unit: Unit, sound: Sound) -> UUID:
     for record in fresh:
         climate.add_points(session, [{"import_uuid": record.uuid, **dict(point)} for point in record.points])
     statuses.bring_lessons(session, [rows.lesson(said) for said in document.lessons])
-    _keep_pictures(unit, sound)
     batches = [row.entry.uuid for row in document.entries if row.entry.payload.kind == "batch"]
     changes.brought(session, [part.uuid for part in document.parts], batches)
     held = whole_parts_in(unit, document.project.uuid)  # noqa: F841 - the session remembers them while they are held
@@ -243,6 +242,7 @@ def take(unit: Unit, sound: Sound) -> UUID:
         # Every row is sound, and still they do not go together: nothing of it is kept.
         why = f"the parts of this file cannot be worked out ({type(error).__name__})"
         raise Unsound(f"Nothing was taken: {why}.") from error
+    _keep_pictures(unit, sound)  # last of all: files are not undone with the rows
     return document.project.uuid
 
 
@@ -271,9 +271,10 @@ def _write_shop(unit: Unit, shop: ShopSaid) -> None:
 
 
 def _keep_pictures(unit: Unit, sound: Sound) -> None:
-    for name in sorted({photo.content_hash for part in sound.document.parts for photo in part.photos}):
-        if name not in sound.pictures:
-            raise Unsound("Nothing was taken: the picture of a photo is missing.", [("files", name)])
+    wanted = {photo.content_hash for part in sound.document.parts for photo in part.photos}
+    if missing := sorted(wanted - sound.pictures.keys()):
+        raise Unsound("Nothing was taken: the picture of a photo is missing.", [("files", name) for name in missing])
+    for name in sorted(wanted):
         try:
             photos.keep(file_of(unit.workshop), *sound.pictures[name])
         except Trouble as trouble:
@@ -289,7 +290,7 @@ def _small_and_large(document: ProjectDocument) -> dict[str, tuple[bytes, bytes]
     for name, large in pictures(document).items():
         try:
             out[name] = large, read_photo(large).small
-        except (NotReadable, ValueError) as error:
+        except (NotReadable, OutOfRange) as error:
             where = f"files ({name[:12]}…)"
             raise Unsound("Nothing was taken: a photo cannot be read.", [(where, str(error))]) from error
     return out
