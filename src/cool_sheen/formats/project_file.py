@@ -3,6 +3,7 @@
 import base64
 import binascii
 import hashlib
+from functools import cache
 from itertools import islice
 from typing import Any
 
@@ -39,6 +40,7 @@ def as_file(name: str, picture: bytes) -> FileSaid:
     return FileSaid(content_hash=name, jpeg=base64.b64encode(picture).decode())
 
 
+@cache
 def schema() -> dict[str, Any]:
     """Return the JSON Schema of a document."""
     made = ProjectDocument.model_json_schema()
