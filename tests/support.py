@@ -6,6 +6,7 @@ import shutil
 import socket
 import tempfile
 from collections import deque
+from collections.abc import Mapping
 from contextlib import ExitStack
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -18,6 +19,7 @@ from sqlalchemy import event
 
 from cool_sheen.core.climate.series import Series
 from cool_sheen.demo import shop as demo_shop
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.jobs import spaces_by_id
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.service.own_ways import Ways, ways_of
@@ -30,6 +32,7 @@ from cool_sheen.store.engine import session
 from cool_sheen.store.opening import close, open_engine
 from cool_sheen.web.app import create_app
 from cool_sheen.web.forms import mark
+from cool_sheen.web.pages.part_dialogs import row_for, zones_named
 from cool_sheen.web.pages.shop_form import values_of
 
 EXAMPLES = Path(__file__).parent / "examples"
@@ -196,9 +199,25 @@ class ShopOnTrial:
         return UUID(answer.headers["location"].rsplit("/", 1)[1])
 
     def log(self, part: UUID, verb: str, press: UUID | None = None, **fields: str) -> Any:
-        """Press a button."""
-        data = {"press": str(press or uuid4()), **fields}
-        return self.http.post(f"/parts/{part}/{verb}", data=data, headers={"HX-Request": "true"})
+        """Press a button of the row that it logs, with the zones that its form has ticked; what is asked is confirmed."""
+        sent = {"press": str(press or uuid4()), "sure": "offer", **self.offered(part, verb, fields), **fields}
+        answer = self._post(part, verb, sent)
+        asked = re.search(r'name="sure" value="([^"]+)"', answer.text) if answer.status_code == 200 else None
+        if asked and answer.headers.get("HX-Reswap") == "none" and not {"sure", "offered"} & fields.keys():
+            answer = self._post(part, verb, sent | {"sure": asked[1]})
+        return answer
+
+    def _post(self, part: UUID, verb: str, sent: dict[str, str]) -> Any:
+        return self.http.post(f"/parts/{part}/{verb}", data=sent, headers={"HX-Request": "true"})
+
+    def offered(self, part: UUID, verb: str, fields: Mapping[str, str]) -> dict[str, str]:
+        """What the form of a press says of itself: the row that it is of, and its zones where none are chosen."""
+        if verb not in ("coat", "touch", "sand", "step", "bake", "reading"):
+            return {}
+        with self.workshop.read() as unit:
+            found = row_for(part_now(unit, part), verb, "")
+            chosen = any(name.startswith("zone_") for name in fields) or len(found.zones) < 2
+            return {"offered": offer_of(found), **({} if chosen else zones_named(found, verb))}
 
     def standing(self, part: UUID) -> Any:
         """How a part stands now; what was asked of it can be looked at until it was asked a few times more."""

@@ -11,6 +11,7 @@ from tests.support import T0
 
 from cool_sheen.core.climate.series import Series, seconds
 from cool_sheen.core.coatings.products import Product
+from cool_sheen.core.coatings.sheet_fields import TouchHow
 from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.entries import (
     CoatPayload,
@@ -23,7 +24,7 @@ from cool_sheen.core.log.entries import (
     TouchTestPayload,
 )
 from cool_sheen.core.log.fold import fold
-from cool_sheen.core.part.action import Action, next_action
+from cool_sheen.core.part.action import Action, next_actions
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock, unknown_factor
 from cool_sheen.core.part.situation import Situation, zone_films
@@ -106,8 +107,10 @@ class PaperPart:
     def step(self, hours: float, kind: str, step: str | None = None, zones: str = "") -> None:
         self.write(hours, StepPayload.model_validate({"kind": kind}), step, zones)
 
-    def touch(self, hours: float, ready: bool, milestone: str = "flash", zones: str = "") -> None:
-        self.write(hours, TouchTestPayload(coat=self.coats[-1], milestone=milestone, ready=ready), zones=zones)
+    def touch(
+        self, hours: float, ready: bool, milestone: str = "flash", zones: str = "", how: TouchHow = "thumb_on_tape"
+    ) -> None:
+        self.write(hours, TouchTestPayload(coat=self.coats[-1], milestone=milestone, ready=ready, how=how), zones=zones)
 
     def skip(self, hours: float, *steps: str, reason: str = "not needed here", zones: str = "") -> None:
         self.write(hours, SkipPayload(steps=steps, words=", ".join(steps)), zones=zones, reason=reason)
@@ -145,7 +148,7 @@ class PaperPart:
         return found
 
     def action(self, hours: float) -> Action:
-        return next_action(self.look(hours))
+        return next_actions(self.look(hours))[0]
 
     def rest(self, hours: float) -> Rest:
         return rest_of(self.look(hours))

@@ -12,7 +12,7 @@ from uuid import UUID, uuid4
 from tests.unit.paper import PaperPart
 
 from cool_sheen.core.climate.series import seconds
-from cool_sheen.core.drying.clock import Under, covered
+from cool_sheen.core.drying.clock import FilmBelow
 from cool_sheen.core.log.entries import CoatPayload, Entry, Recorded, SandPayload, StepPayload, Target
 from cool_sheen.core.log.said import blended
 from cool_sheen.core.part.film_clock import mark_of
@@ -186,12 +186,10 @@ def _coat(line: Booked, planned: Planned, paper: PaperPart, situation: Any, shop
         out += [f"{line.label} before {situation.owed.steps[n].label}" for n in owed]
         film = situation.film_of(zone)
         out += _window(line, film, product, shop)
-        stack: tuple[Under, ...] = ()
-        for c in film.clocks:
-            stack = (*covered(stack, film.climate.clock, c.film.start), Under(c.drying, c.film))
+        below = FilmBelow(film.top.drying, film.top.film) if film.top else None
         coat = GoingOn(
             product.drying, product.limits.limits(), step.coat.wet_film_um, line.hands.total_seconds() / 60,
-            coat_kind=step.coat.kind, below=stack,
+            coat_kind=step.coat.kind, below=below,
         ).mixed(planned.blend)  # fmt: skip
         shut = CoatGate(film.climate, coat).shut_at(line.start)
         if shut and shut.to_s - seconds(line.start) > 90:

@@ -18,7 +18,7 @@ from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.clock import Film
 from cool_sheen.core.part.climate import Change, PartClimate
 from cool_sheen.core.part.gate import CoatGate, GoingOn
-from cool_sheen.core.part.placing import gates_of, place_all
+from cool_sheen.core.part.placing import gates_of, lay_all, place_all
 from cool_sheen.core.plan.last_start import last_starts
 from cool_sheen.core.plan.openings import PATIENCE, open_slots, ways_to_open
 from cool_sheen.formats.catalogue import shipped
@@ -190,7 +190,7 @@ def test_the_last_starts_of_whole_days_are_where_every_minute_asked_by_itself_ha
     assert all(start > found.one - timedelta(seconds=1) for start in grid[until : until + 1])
     if found.all_coats is not None:
         layer = found.coat.step.layer.id
-        wanted = [p.step.id for p in place_all(look) if getattr(getattr(p.step, "layer", None), "id", "") == layer
+        wanted = [p.step.id for p in lay_all(look)[0] if getattr(getattr(p.step, "layer", None), "id", "") == layer
                   and p.step.kind == "coat" and UTC_DAY.day_of(p.start) == UTC_DAY.day_of(look.now)]  # fmt: skip
         assert len(wanted) == found.coats
         assert today_goes_well(part, found.all_coats, wanted)

@@ -53,7 +53,7 @@ STORY = [
     # hours after the second epoxy coat at the reference climate, film 100 of 125 um: state, what the button does
     (0.05, Phase.WET, "touch_test"),
     (1, Phase.OPEN, "touch_test"),
-    (40, Phase.CLOSING, "touch_test"),
+    (47.5, Phase.CLOSING, "touch_test"),
     (70, Phase.KEY, "sand"),
 ]
 
@@ -69,7 +69,7 @@ def test_an_epoxy_primer_goes_through_its_phases(hours, state, does):
     assert action.because
 
 
-def test_the_count_of_a_wet_film_runs_to_the_likely_flash_and_the_closing_alarm_goes_by_early():
+def test_the_count_of_a_wet_film_runs_to_the_likely_flash_and_of_an_open_one_to_the_limit_of_its_label():
     part = PaperPart()
     part.coat(0, "epoxy")
     wet = part.action(0)
@@ -77,11 +77,10 @@ def test_the_count_of_a_wet_film_runs_to_the_likely_flash_and_the_closing_alarm_
     assert wet.band.early < wet.counts_to < wet.band.late
     open_ = part.action(2)
     closes = part.top(2).bands["recoat_closes"]
-    assert open_.counts_to == closes.early
+    assert open_.counts_to == closes.early == closes.late == at(48)
     assert (open_.counting, open_.alarm) == ("closes in", "closing")
-    between = (closes.early - T0).total_seconds() / 3600 + 0.1
-    assert part.action(between).state == Phase.CLOSING
-    assert part.action(between).counts_to == closes.likely
+    assert part.action(47.1).state == Phase.CLOSING
+    assert part.action(47.1).counts_to == closes.likely
 
 
 def test_a_finger_teaches_the_times_that_share_its_drying_mode_and_no_others():
@@ -145,7 +144,7 @@ def test_enamel_is_open_then_locked_then_to_be_keyed():
     assert states == [Phase.WET, Phase.OPEN, Phase.CLOSING, Phase.LOCKED, Phase.KEY]
     locked = part.action(6)
     assert "lift" in locked.because
-    assert locked.counts_to == max(part.top(6).bands[m].likely for m in ("sand", "handle"))
+    assert locked.counts_to == max(part.top(6).bands[m].likely for m in ("sand", "lifts_until_handle"))
 
 
 def test_a_saturated_room_lets_no_water_film_flash_and_says_so_instead_of_counting():

@@ -74,7 +74,7 @@ def plan_below(film):
     from cool_sheen.core.part.top import Top
 
     top = Top.of(film)
-    return top.stack if top else ()
+    return top.below if top else None
 
 
 @pytest.mark.parametrize(

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
-from uuid import uuid4
+from uuid import UUID, uuid4
 
+from cool_sheen.core.press.contradictions import CHECKS
 from cool_sheen.demo import pictures, surveys
 from cool_sheen.formats.photos import read_photo
 from cool_sheen.service import costs, next_time, photos, stores, work
@@ -20,7 +21,7 @@ from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.shops import NewSpace, add_space, set_place, set_up
 from cool_sheen.service.spent import hours_on
 from cool_sheen.service.tending import ProjectSaid, keep_project
-from cool_sheen.service.unit import Unit
+from cool_sheen.service.unit import Asking, Unit
 from cool_sheen.store.models import Part, Project
 
 DEMO_SEED = 7
@@ -212,6 +213,7 @@ def _remember(unit: Unit, part: Part) -> None:
 
 def lay(unit: Unit, time_zone: str = "Europe/Berlin") -> None:
     """Make the demo shop. Raises Refused when a shop is there already."""
+    unit.asking = Asking(sure=frozenset({"test", *(check.code for check in CHECKS)}))  # its stories are as they are
     set_up(
         unit,
         Ways(name="Hollow Lane Refinishing", time_zone=time_zone),
@@ -297,10 +299,13 @@ def _tell(unit: Unit, part: Part, story: Story) -> None:
 
 
 def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> None:
+    zones = _where(found, word, detail)
     if word == "coat":
-        work.coat_on(unit, found, uuid4(), work.CoatSaid(), at)
+        step = found.next_coat()
+        said = work.CoatSaid(zones=zones, ticked=step.to_tick if step else ())
+        work.coat_on(unit, found, uuid4(), said, at)
     elif word == "sand":
-        work.sanded(unit, found, uuid4(), work.SandSaid(grit=detail), at)
+        work.sanded(unit, found, uuid4(), work.SandSaid(grit=detail, zones=zones), at)
     elif word == "mix":
         _mix(unit, found, int(detail), at)
     elif word == "end":
@@ -309,6 +314,17 @@ def _log(unit: Unit, found: PartNow, word: str, detail: str, at: datetime) -> No
         kind, minutes = detail.split()
         hours_on(unit, found, uuid4(), kind, float(minutes), at=at)
     elif word in ("ready", "not ready"):
-        work.touch(unit, found, uuid4(), work.TouchSaid(ready=word == "ready", milestone=detail), at)
+        touched = work.TouchSaid(ready=word == "ready", milestone=detail, zones=zones)
+        work.touch(unit, found, uuid4(), touched, at)
     else:
-        work.step_done(unit, found, uuid4(), work.StepSaid(kind=word), at)
+        work.step_done(unit, found, uuid4(), work.StepSaid(kind=word, zones=zones), at)
+
+
+def _where(found: PartNow, word: str, detail: str) -> tuple[UUID, ...]:
+    """The zones that a story is about: those that its step is owed to, else all that have what it touches."""
+    owed = (
+        row.owed for row in found.rows if row.owed and row.step.kind == word and getattr(row.step, "grit", "") == detail
+    )
+    coated = frozenset().union(*(film.zones for film in found.situation.films if film.top))
+    zones = next(owed, frozenset()) or (coated if word in ("ready", "not ready") else found.situation.all_zones)
+    return tuple(zone.uuid for zone in found.zones if zone.uuid in zones)

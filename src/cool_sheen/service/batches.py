@@ -229,6 +229,12 @@ def used_by_coats(unit: Unit, state: BatchState, transfer: Callable[[str, str], 
     )
 
 
+def cup_left(unit: Unit, state: BatchState) -> Millilitres:
+    """What is left in a cup: what was mixed, less what the coats out of it took by their films and transfer. [ml]"""
+    mixed = state.cup.ready_ml + state.plan.jar_ml
+    return max(0.0, mixed - used_by_coats(unit, state, transfer_of(unit)))
+
+
 def _uses(state: BatchState, zones: dict[UUID, tuple[float, str, str]]) -> list[Use]:
     """Share what a batch took among its coats by the film that each laid down."""
     laid = [

@@ -1,23 +1,25 @@
 """Logging heat: stages in their order, at their target, held long enough; or a lamp on an ordinary film."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Annotated
-from uuid import UUID
+from uuid import UUID, uuid5
 
 from pydantic import Field
 
 from cool_sheen.core.coatings.sheet_fields import Strict
 from cool_sheen.core.drying.heat import MAY_MISS_K, MAY_PASS_K
-from cool_sheen.core.log.entries import Recorded, StepPayload
-from cool_sheen.core.log.history import Zones
+from cool_sheen.core.drying.milestones import WORDS
+from cool_sheen.core.log.entries import Recorded, StepPayload, TouchTestPayload
 from cool_sheen.core.part.film_clock import CoatClock, mark_of
+from cool_sheen.core.press.contradictions import Contradiction, contradictions
 from cool_sheen.core.units import Celsius, Minutes
 from cool_sheen.core.work.steps import HeatStep
-from cool_sheen.service import doubts
+from cool_sheen.service import confirmations
 from cool_sheen.service.journal import Press, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Refused, Unit
+from cool_sheen.service.work import named_zones
 
 _LAMP_MOST_C = 80.0  # lamp or oven on an ordinary film, where its sheet names no stages
 
@@ -34,20 +36,20 @@ class BakeSaid(Strict):
 def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime | None = None) -> Recorded:
     """Log a heat stage, or a bake by lamp or oven that the system does not name.
 
-    Raises: Refused: nothing coated, a film that has not flashed off, a stage out of its turn, metal that is too cold or
-        too hot for it, a hold that was too short; at the field, with what to do.
+    Raises: AskedBack: the film is not ready for heat by the clock, and nobody said that it was tested. Refused: nothing
+        coated, a stage out of its turn, metal that is too cold or too hot for it, a hold that was too short; at the
+        field, with what to do.
     """
     if before := same_press(unit, uuid, "bake", found.row, said.model_dump(exclude={"zones", "ticked"})):
         return before
-    zones = frozenset(said.zones) or found.situation.all_zones
+    zones = named_zones(found, said.zones)
     tops = [film.top for film in found.situation.films if film.top and film.zones & zones]
     if not tops:
         raise Refused("There is no film to heat yet: log the first coat.", status=409)
     began = (at or unit.now) - timedelta(minutes=said.minutes)
     stage = stage_ahead(found)
     step = stage.step if stage else None
-    for top in tops:
-        _flashed_off(unit, top, step, began)
+    unready = [(top, mark) for top in tops if (mark := _not_ready(top, step, began))]
     if stage is not None:
         first = next(iter(found.ahead()), None)
         if first is not None and first.kind == "coat":
@@ -60,9 +62,13 @@ def baked(unit: Unit, found: PartNow, uuid: UUID, said: BakeSaid, at: datetime |
     missed = ", ".join(words for words in asked if words not in said.ticked)
     note = f"not ticked: {missed}" if missed else None
     payload = StepPayload(kind="bake", minutes=said.minutes, metal_temp_c=said.metal_temp_c, ticked=seen, note=note)
-    about: Zones = frozenset(said.zones)
-    reason = doubts.settle(unit, doubts.of_heat(unit, found, zones, began))
-    press = Press(uuid, at, about)
+    intent = confirmations.intent_of(unit, found, "bake", zones, began, step)
+    found_so = contradictions(replace(intent, ticked=said.ticked))
+    reason = confirmations.confirmed(unit, [*found_so, *(_too_early(unit, *one) for one in unready[:1])])
+    for top, mark in unready:  # who says that it was tested has tested it
+        tested = TouchTestPayload(coat=top.coat.uuid, milestone=mark, ready=True, how="tack", alone=True)
+        write_on_part(unit, found.row, tested, Press(uuid5(uuid, str(top.coat.uuid)), began, top.coat.zones & zones))
+    press = Press(uuid, at, zones)
     return write_on_part(unit, found.row, payload, press, planned_step=step.id if step else None, reason=reason)
 
 
@@ -102,15 +108,19 @@ def stage_ahead(found: PartNow) -> StageNow | None:
     return StageNow(step, found.situation.winter and step.winter_hold_minutes is not None)
 
 
-def _flashed_off(unit: Unit, top: CoatClock, step: HeatStep | None, began: datetime) -> None:
-    """Flash-off first: solvent that is shut in under a heated skin pops."""
-    name = mark_of(top.product, step.after if step else "flash")
-    band = top.bands.get(name or "")
-    if band is not None and (band.early is None or began < band.early):
-        when = f"from {band.early.astimezone(unit.zone):%a %H:%M}" if band.early else "in warmer air"
-        raise Refused(
-            "The film has not flashed off: heat now makes solvent pop.", {"minutes": f"Begin the heat {when}."}, 409
-        )
+def _not_ready(top: CoatClock, step: HeatStep | None, began: datetime) -> str:
+    """The mark that a film waits for before heat, and has not reached; nothing where it has."""
+    name = mark_of(top.product, step.after if step else "flash") or ""
+    band = top.bands.get(name)
+    return name if band is not None and (band.likely is None or began < band.likely) else ""
+
+
+def _too_early(unit: Unit, top: CoatClock, mark: str) -> Contradiction:
+    """Solvent that is shut in under a heated skin pops: the film's own mark comes first, or somebody tested it."""
+    likely = top.bands[mark].likely
+    when = f"from {confirmations.clock_words(unit, likely)}" if likely else "in warmer air"
+    words = f"{top.product.name} is not {WORDS[mark]} yet by the clock: {when}. Heat now makes solvent pop."
+    return Contradiction("tested", f"{words} Was it tested, and is it {WORDS[mark]}?")
 
 
 def _in_stage(stage: StageNow, said: BakeSaid) -> None:

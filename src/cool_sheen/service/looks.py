@@ -15,9 +15,10 @@ from cool_sheen.core.log.looked import AcceptPayload, FilmReadingPayload, Judgem
 from cool_sheen.core.log.looks import Mark
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.plan.rounds import RoundsRange, rounds_range
+from cool_sheen.core.press.contradictions import Contradiction
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import Step, is_look, only_on, steps_of
-from cool_sheen.service import doubts
+from cool_sheen.service import confirmations
 from cool_sheen.service.journal import Press, pressed_before, same_press, write_on_part
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Refused, Unit
@@ -115,8 +116,8 @@ def looked(unit: Unit, found: PartNow, uuid: UUID, said: LookSaid, at: datetime 
     step = look_ahead(found)
     planned = step.id if step is not None else None
     about = frozenset(said.verdicts)
-    asked = doubts.of_what_holds(unit, found, step, about, at or unit.now) if passed else []
-    reason = doubts.settle(unit, asked)
+    intent = confirmations.intent_of(unit, found, "inspect", about, at, step)
+    reason = confirmations.asked_of(unit, intent) if passed else None
     written, due = None, due_zones(found)
     for zones, fails, named in (
         (failed & due, True, planned),
@@ -176,7 +177,10 @@ def read_film(
     """
     if before := pressed_before(unit, uuid):
         return before
-    about = _zones(found, zones) or found.film.zones
+    about = _zones(found, zones)
+    if not about and len(found.zones) > 1:
+        raise Refused("No zone is ticked.", {"zones": "Tick the zones that were read."})
+    about = about or found.situation.all_zones
     tops = {f.top.coat.uuid: f.top for f in found.situation.films if f.top and f.zones & about}
     if not tops:
         raise Refused("There is no film to read yet: log the first coat.", status=409)
@@ -188,7 +192,7 @@ def read_film(
     if not wet:
         payload = FilmReadingPayload.model_validate(told)
         return write_on_part(unit, found.row, payload, Press(uuid, None, about))
-    reason = doubts.settle(unit, _far_from_plan(unit, readings, tops.values()), always=True)
+    reason = confirmations.confirmed(unit, _far_from_plan(unit, readings, tops.values()))
     written = None
     for coat in tops:
         there = (
@@ -201,14 +205,14 @@ def read_film(
     return written
 
 
-def _far_from_plan(unit: Unit, readings: Sequence[Reading], tops: Iterable[CoatClock]) -> list[doubts.Doubt]:
+def _far_from_plan(unit: Unit, readings: Sequence[Reading], tops: Iterable[CoatClock]) -> list[Contradiction]:
     mean = sum(r.um for r in readings) / len(readings)
     units = unit.the_shop.units
     for top in tops:
         plan = top.coat.payload.wet_film_um
         if not plan / _FAR_FROM_PLAN <= mean <= plan * _FAR_FROM_PLAN:
             words = f"The mean is {amount(mean, 'film', units)}, and the coat was to be {amount(plan, 'film', units)}."
-            return [doubts.Doubt("film", f"{words} Is it the right unit, and the right coat?")]
+            return [Contradiction("film", f"{words} Is it the right unit, and the right coat?")]
     return []
 
 

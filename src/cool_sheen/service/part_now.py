@@ -1,7 +1,7 @@
 """A part as it stands now: its log folded, its zones' films, what is owed, what is next, and the rest of its plan."""
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -12,7 +12,7 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.history import History
 from cool_sheen.core.mixing.speeds import own_hardener
 from cool_sheen.core.once import cached_property
-from cool_sheen.core.part.action import Action, next_action
+from cool_sheen.core.part.action import Action, next_actions
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.situation import Pot, Situation, ZoneFilm, zone_films
@@ -125,11 +125,31 @@ class PartNow:
         return self.now.replace(second=0, microsecond=0)
 
     @cached_property
-    def action(self) -> Action:
-        """What is to be done now: the first thing in its plan; kept for the minute."""
-        key = ("action", self.mark, self.minute)
-        made: Action = self.unit.kept.get(key, lambda: next_action(self.situation), lambda _: 3_000)
+    def actions(self) -> tuple[Action, ...]:
+        """What is to be done now, zones with the same next thing together, the next one first; kept for the minute."""
+        key = ("actions", self.mark, self.minute)
+        made: tuple[Action, ...] = self.unit.kept.get(
+            key, lambda: next_actions(self.situation), lambda rows: 3_000 * len(rows)
+        )
         return made
+
+    @cached_property
+    def action(self) -> Action:
+        """What is to be done now: the first thing in its plan, or that of the row that is looked at."""
+        return self.actions[0]
+
+    def row_named(self, row: str) -> Action | None:
+        """Return a row by its name; None where it is not there any more."""
+        return next((action for action in self.actions if action.row == row), None)
+
+    def on_row(self, row: str) -> "PartNow":
+        """Return the part with one of its rows as what is to be done; as it is where that row is not there."""
+        action = self.row_named(row)
+        if action is None or action is self.action:
+            return self
+        looked = replace(self)
+        looked.__dict__ |= {**self.__dict__, "action": action}
+        return looked
 
     @cached_property
     def rest(self) -> Rest:
@@ -289,7 +309,7 @@ def _situation(unit: Unit, found: PartNow) -> Situation:
 def promised(found: PartNow) -> dict[str, Any]:
     """Return the figures that a coat entry promises: what the screen said when the button was pressed."""
     top = found.top
-    closes = top.bands.get(top.rule.closes) if top and top.rule.closes else None
+    closes = top.closes if top else None
     return {
         "phase": str(found.action.state),
         "opens": top.opens.likely if top and top.opens else None,

@@ -12,7 +12,7 @@ from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.service import log_words
-from cool_sheen.service.doubts import offer_of
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.unit import Missing, Refused, Unit
 from cool_sheen.store import log, log_text
@@ -102,13 +102,12 @@ def _film(found: PartNow, film: ZoneFilm) -> dict[str, Any]:
     told: dict[str, Any] = {"zones": sorted(film.zones, key=str), "coated_at": None, "product": None, "phase": None}
     if top is None:
         return told | {"opens": None, "closes": None}
-    closes = top.bands.get(top.rule.closes) if top.rule.closes else None
     return told | {
         "coated_at": top.coat.ended_at,
         "product": top.product.key,
         "phase": str(top.phase_at(found.now).phase),
         "opens": _band(top.opens),
-        "closes": _band(closes),
+        "closes": _band(top.closes),
     }
 
 

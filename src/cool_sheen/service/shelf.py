@@ -72,6 +72,8 @@ def save(unit: Unit, kind: str, sheet: Product | Supply | System, *, new: bool =
         raise Refused("This key is taken.", {"key": "Choose another key: this one is on the shelf already."})
     check_names(unit, shelf, sheet)
     if isinstance(sheet, Product):
+        if notes := sheet.contradictions():
+            raise Refused("The times of the sheet contradict each other.", notes)
         unit.keep(sheet)
     row = unit.session.get(ShelfSheet, (kind, sheet.key))
     before = sheets_of(shelf, kind).get(sheet.key)

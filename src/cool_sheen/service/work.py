@@ -1,6 +1,7 @@
 """Logging work: what the buttons do. Each call writes one entry, once, about the zones that it was done to."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Annotated, Any
 from uuid import UUID, uuid4, uuid5
@@ -10,7 +11,7 @@ from pydantic import AwareDatetime, Field
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import Strict, TouchHow
-from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, CoatKind, Layer
+from cool_sheen.core.coatings.systems import COUNTS, STEP_WORDS, Coat, CoatKind, Layer
 from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.milestones import WORDS
 from cool_sheen.core.film.build import GROUND
@@ -32,10 +33,11 @@ from cool_sheen.core.log.history import Zones
 from cool_sheen.core.log.said import blended
 from cool_sheen.core.part.film_clock import CoatClock, is_wild, mark_of
 from cool_sheen.core.part.situation import ZoneFilm
+from cool_sheen.core.press.contradictions import Contradiction
 from cool_sheen.core.survey.below import StripDepth
 from cool_sheen.core.work.owed import StepRow
 from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
-from cool_sheen.service import doubts
+from cool_sheen.service import confirmations
 from cool_sheen.service.batches import batch_for
 from cool_sheen.service.gun import cards
 from cool_sheen.service.journal import Press, same_press, write_on_part
@@ -102,8 +104,8 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
         unit, uuid, "coat", found.row, said.model_dump(exclude={"zones", "ticked", "started_at", "paused_min"})
     ):
         return before
-    zones = _zones_said(found, said.zones)
-    layer, step = _coat_meant(found, said.layer_id, zones)
+    about = named_zones(found, said.zones)
+    layer, step = _coat_meant(found, said.layer_id, about)
     product = found.products[layer.product]
     mixed = batch_for(unit, found.part.uuid, product.key, at or unit.now)
     coat = step.coat if step else layer.coats[-1]
@@ -130,11 +132,10 @@ def coat_on(unit: Unit, found: PartNow, uuid: UUID, said: CoatSaid, at: datetime
         }
     )
     planned = step.id if step and as_planned else None
-    about = zones or (step.zones if step else frozenset())
-    here = only_on(step, step.zones & about, found.zones) if step and step.zones & about else step
-    asked = doubts.of_coat(unit, found, here, kind, about, at or unit.now, mixed)
-    asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
-    reason = doubts.settle(unit, asked)
+    meant = confirmations.intent_of(unit, found, "coat", about, at, step)
+    film = Coat(kind=kind, wet_film_um=coat.wet_film_um)
+    intent = confirmations.coat_intent(unit, found, meant, layer, film, said.ticked, mixed)
+    reason = confirmations.asked_of(unit, intent)
     return write_on_part(unit, found.row, payload, Press(uuid, at, about), planned_step=planned, reason=reason)
 
 
@@ -167,9 +168,9 @@ def _where(found: PartNow, at: datetime) -> dict[str, Any]:
 def _coat_meant(found: PartNow, layer_id: str | None, zones: Zones) -> tuple[Layer, CoatStep | None]:
     """Return the layer to coat, and the step that it serves: the asked one, that of the next action, else the next."""
     steps = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed]
-    ahead = [s for s in steps if isinstance(s, CoatStep) and (not zones or s.zones & zones)]
+    ahead = [s for s in steps if isinstance(s, CoatStep) and s.zones & zones]
     action = found.action.step
-    if isinstance(action, CoatStep) and (not zones or action.zones & zones):
+    if isinstance(action, CoatStep) and action.zones & zones:
         ahead = [action, *ahead]
     if layer_id:
         layer = next((la for la in found.system.layers if la.id == layer_id), None)
@@ -197,6 +198,17 @@ def _out_of(mixed: BatchState) -> dict[str, Any]:
     }
 
 
+def named_zones(found: PartNow, names: Iterable[UUID]) -> Zones:
+    """Return the zones that a press names; the only one of a part that has no other.
+
+    Raises: Refused: none is named, or one that the part does not have. Nothing is put on a zone that was not named.
+    """
+    zones = _zones_said(found, names)
+    if not zones and len(found.zones) > 1:
+        raise Refused("No zone is ticked.", {"zones": "Tick the zones that it was done on."})
+    return zones or found.situation.all_zones
+
+
 def _zones_said(found: PartNow, names: Iterable[UUID]) -> Zones:
     zones = frozenset(names)
     if strange := zones - {z.uuid for z in found.row.live_zones}:
@@ -212,7 +224,7 @@ def touch(unit: Unit, found: PartNow, uuid: UUID, said: TouchSaid, at: datetime 
     """
     if before := same_press(unit, uuid, "touch_test", found.row, said.model_dump(exclude={"zones"})):
         return before
-    zones = _zones_said(found, said.zones) or found.action.zones or found.situation.all_zones
+    zones = named_zones(found, said.zones)
     tops = [film.top for film in _films(found, zones) if film.top]
     if not tops:
         raise Refused("There is no film to touch yet: log the first coat.")
@@ -245,7 +257,7 @@ def _asked_for(
     due = f"{'not before' if said.ready else 'by'} {_minutes(edge, start)} min"
     words = f"Sure? {word.capitalize()} after {_minutes(at, start)} min, and the clock says {due}."
     alone = "It counts for this coat alone, and teaches nothing."
-    doubts.settle(unit, [doubts.Doubt("test", f"{words} {alone}")], always=True)
+    confirmations.confirmed(unit, [Contradiction("test", f"{words} {alone}")])
     return band.likely, True
 
 
@@ -280,11 +292,10 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         raise Refused(f"“{said.grit[:20]}” is no grit.", {"grit": "Use a name such as P320 (FEPA) or C320 (CAMI)."})
     if before := same_press(unit, uuid, "sand", found.row, {"grit": name, "wet": said.wet}):
         return before
-    zones = _zones_said(found, said.zones)
+    zones = named_zones(found, said.zones)
     if said.break_through and said.shows not in _may_show(found):
         raise Refused("This layer lies nowhere on the part.", {"shows": "Choose what shows from the list."})
     planned = _sanding_meant(found, name, zones)
-    zones = zones or (planned.zones if planned else frozenset())
     payload = SandPayload(
         layer_id=found.top.coat.payload.layer_id if found.top else None,
         grit=name,
@@ -298,9 +309,8 @@ def sanded(unit: Unit, found: PartNow, uuid: UUID, said: SandSaid, at: datetime 
         ticked=(*(t for t in said.ticked if t in SAND_TICKS), *seen_to(planned, said.ticked)["ticked"]),
         unticked=seen_to(planned, said.ticked)["unticked"],
     )
-    asked = doubts.of_sanding(unit, found, planned, name, zones, at or unit.now)
-    asked += doubts.of_what_holds(unit, found, planned, zones, at or unit.now)
-    reason = doubts.settle(unit, asked)
+    meant = confirmations.intent_of(unit, found, "sand", zones, at, planned)
+    reason = confirmations.asked_of(unit, replace(meant, grit=name, ticked=said.ticked))
     press = Press(uuid, at, zones)
     return write_on_part(unit, found.row, payload, press, planned_step=planned.id if planned else None, reason=reason)
 
@@ -310,13 +320,12 @@ def _may_show(found: PartNow) -> set[str]:
 
 
 def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
-    """The sanding that this serves: the next action, or what is next for the zones; nothing for work of one's own."""
+    """The sanding that this serves: that of its row, else what is owed to the zones; nothing for work of one's own."""
     action = found.action.step
-    if isinstance(action, SandStep) and action.grit == grit and (not zones or zones & action.zones):
+    if isinstance(action, SandStep) and action.grit == grit and zones & action.zones:
         return action
-    firsts = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.status == "next"]
-    fits = (s for s in firsts if isinstance(s, SandStep) and s.grit == grit and (not zones or zones & s.zones))
-    return next(fits, None)
+    owed = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed & zones)
+    return next((s for s in owed if isinstance(s, SandStep) and s.grit == grit), None)
 
 
 def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) -> float:
@@ -345,16 +354,15 @@ def step_done(unit: Unit, found: PartNow, uuid: UUID, said: StepSaid, at: dateti
             "Heat is logged with its reading.", {"metal": "Enter the metal temperature and the minutes held."}
         )
     _heat_before(found, kind)
-    step = _step_meant(found, kind)
-    about = _zones_said(found, said.zones) or (step.zones if step else frozenset())
+    about = named_zones(found, said.zones)
+    step = _step_meant(found, kind, about)
     if kind == "inspect" and said.passed:
-        none_open(found, about or found.situation.all_zones)
+        none_open(found, about)
     told = {"kind": kind, "stripped": _how_deep(found, kind, about, said.stripped), "not_passed": not said.passed}
     told |= seen_to(step, said.ticked)
     payload = StepPayload.model_validate(told | {"note": step.label if step and kind == "own" else None})
-    asked = doubts.of_step(unit, found, kind, about, at or unit.now)
-    asked += doubts.of_what_holds(unit, found, step, about, at or unit.now)
-    reason = doubts.settle(unit, asked)
+    meant = confirmations.intent_of(unit, found, kind, about, at, step)
+    reason = confirmations.asked_of(unit, replace(meant, ticked=said.ticked))
     press = Press(uuid, at, about)
     return write_on_part(unit, found.row, payload, press, planned_step=step.id if step else None, reason=reason)
 
@@ -367,12 +375,13 @@ def _how_deep(found: PartNow, kind: str, zones: Zones, said: StripDepth) -> Stri
     return "" if surveyed & {"sound", "substrate"} else "substrate"
 
 
-def _step_meant(found: PartNow, kind: str) -> Step | None:
-    """The step that this serves: the next action, else what is next for some zone."""
-    if found.action.step is not None and found.action.step.kind == kind:
-        return found.action.step
-    firsts = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.status == "next")
-    return next((step for step in firsts if step.kind == kind), None)
+def _step_meant(found: PartNow, kind: str, zones: Zones) -> Step | None:
+    """The step that this serves: that of its row, else what is owed first of its kind to one of the zones."""
+    action = found.action.step
+    if action is not None and action.kind == kind and action.zones & zones:
+        return action
+    owed = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed & zones)
+    return next((step for step in owed if step.kind == kind), None)
 
 
 def _heat_before(found: PartNow, kind: str) -> None:
@@ -400,9 +409,12 @@ def skipped(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str], reason
     if len(reason.strip()) < 3:
         raise Refused("The reason is missing.", {"reason": "Write why it is not done: it stays with the job."})
     zones = frozenset().union(*(row.owed | row.passed for row in rows))
+    meant = confirmations.intent_of(unit, found, "skip", zones, None, None)
+    asked = confirmations.asked_of(unit, replace(meant, leaves_out=tuple(row.step for row in rows)))
     words = ", ".join(row.step.label for row in rows)[:4000]
     payload = SkipPayload(steps=tuple(row.step.id for row in rows), words=words)
-    return write_on_part(unit, found.row, payload, Press(uuid, None, zones), reason=reason.strip()[:4000])
+    said = " ".join(filter(None, (reason.strip(), asked)))[:4000]
+    return write_on_part(unit, found.row, payload, Press(uuid, None, zones), reason=said)
 
 
 def done_before(unit: Unit, found: PartNow, uuid: UUID, steps: Iterable[str]) -> Recorded:

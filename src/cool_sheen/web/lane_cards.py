@@ -1,5 +1,6 @@
 """Lanes, drawn once a minute for all who look: kept as they were rendered, each press with an id of its own."""
 
+import re
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
@@ -10,7 +11,8 @@ from cool_sheen.service.unit import Unit
 from cool_sheen.web.templating import Pages
 from cool_sheen.web.views import lane
 
-_PRESS = "00000000-0000-4000-8000-00000000face"  # stands where each answer puts an id that was never used
+_PRESS = "a-press-of-row-"  # stands where each answer puts an id that was never used
+_PRESSES = re.compile(rf"{_PRESS}\d*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,8 +36,8 @@ class Card:
         return lane.URGENCY.index(self.state), self.counts_to.timestamp() if self.counts_to else 0.0
 
     def __html__(self) -> str:
-        """The lane as its template made it, with an id for the next press."""
-        return self.html.replace(_PRESS, str(uuid4()))
+        """The lane as its template made it, with an id for each of its presses."""
+        return _PRESSES.sub(lambda _: str(uuid4()), self.html)
 
 
 def card_of(unit: Unit, pages: Pages, found: PartNow) -> Card:
@@ -72,7 +74,9 @@ def _draw(unit: Unit, pages: Pages, found: PartNow) -> Card:
 
 def _rings(shown: lane.Lane) -> tuple[tuple[str, int | None], ...]:
     """What of a lane is due, and what it counts to."""
-    due: list[tuple[str, int | None]] = [(key, None) for key in shown.due]
-    if shown.count and shown.count.key and shown.count.key not in shown.due:
-        due.append((shown.count.key, shown.count.to_ms))
-    return tuple(due)
+    rows = (shown, *shown.more)
+    due: dict[str, int | None] = {key: None for row in rows for key in row.due}
+    for count in (row.count for row in rows):
+        if count and count.key:
+            due.setdefault(count.key, count.to_ms)
+    return tuple(due.items())

@@ -3,6 +3,7 @@
 import hashlib
 import itertools
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
@@ -10,8 +11,8 @@ from pydantic import Field, StringConstraints, model_validator
 
 from cool_sheen.core.climate.gates import Limits
 from cool_sheen.core.coatings.families import Family, Role
+from cool_sheen.core.coatings.sheet_fields import Basis as ShareOf
 from cool_sheen.core.coatings.sheet_fields import (
-    Basis,
     GritName,
     Key,
     Method,
@@ -24,7 +25,8 @@ from cool_sheen.core.coatings.sheet_fields import (
     parted,
 )
 from cool_sheen.core.coatings.systems import CoatKind
-from cool_sheen.core.drying.milestones import WORDS, DryingData, Milestone, Mode
+from cool_sheen.core.drying.label import build_load, with_load
+from cool_sheen.core.drying.milestones import WORDS, Basis, DryingData, Milestone, Mode, usual_basis
 from cool_sheen.core.drying.phases import RecoatRule
 from cool_sheen.core.units import Micron
 
@@ -37,7 +39,11 @@ NEVER_LAST: dict[str, str] = {
 }  # fmt: skip
 
 
+_HARD = ("sand", "turn", "handle", "assemble", "polish", "full_cure")  # none of it before a film has flashed off
 Thinning = Annotated[float, Field(ge=0, le=900, allow_inf_nan=False)]
+
+
+CLOSES = "recoat_closes"
 
 
 class MilestoneData(Strict):
@@ -47,7 +53,7 @@ class MilestoneData(Strict):
     mode: Mode
     ref_minutes: Positive
     activation_kj_per_mol: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
-    counts_for: Literal["coat", "build"] = "coat"  # one coat, or all coats of the layer, from the last one on
+    counts_for: Basis | None = None  # what the time is for; the usual one of its kind where the label does not say
     after: CoatKind | None = None  # the kind of coat just put on, where its time is another
     film_um: Positive | None = None  # the film that the time is for, where it is not the reference
 
@@ -66,8 +72,25 @@ class WindowData(Strict):
     redissolves: bool = False
 
     def rule(self) -> RecoatRule:
-        """Return the rule without its condition."""
-        return RecoatRule(self.opens, self.closes, self.lifts_until, self.sand, self.redissolves)
+        """Return the rule without its condition. What closes it and what it lifts until are marks of their own."""
+        return RecoatRule(self.opens, self.closing, self.safe_again, self.sand, self.redissolves)
+
+    @property
+    def only_sanded(self) -> bool:
+        """Whether a film never takes a coat as it is."""
+        return self.closes is not None and self.closes == self.opens
+
+    @property
+    def closing(self) -> str | None:
+        """The name of the limit that closes it: that of a mark which is also reached by drying stands apart from it."""
+        if self.closes is None or self.closes == CLOSES or self.only_sanded:
+            return self.closes
+        return f"{CLOSES}_{self.closes}"
+
+    @property
+    def safe_again(self) -> str | None:
+        """The name of the mark from which a coat lifts it no more: on a thin build no sooner than the label says."""
+        return f"lifts_until_{self.lifts_until}" if self.lifts_until else None
 
 
 class LimitData(Strict):
@@ -118,7 +141,7 @@ class ReducerData(Strict):
 
     name: Text
     max_pct: Thinning
-    of: Basis
+    of: ShareOf
     usual_pct: Thinning = 0
     density_g_per_ml: Positive | None = None  # of one that only this sheet knows
 
@@ -205,7 +228,7 @@ class Product(Strict):
     needs_over: Text | None = None
     key_grit: GritName = "P400"
     coats_a_day: Annotated[int, Field(ge=1, le=20)] | None = None
-    build_coats: Annotated[int, Field(ge=1, le=20)] = 1  # as the sheet lays a layer: what "finished" means
+    build_coats: Annotated[int, Field(ge=1, le=20)] = 2  # that the sheet recommends: what "the last coat" means
     film_exponent: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None  # nought: sets by itself
     nozzle_mm: tuple[Positive, Positive] | None = None
     screen_out: bool = False  # the gun's own screen would hold back what makes it what it is
@@ -224,13 +247,13 @@ class Product(Strict):
             raise ValueError(f"no such milestone: {', '.join(unknown)}")
         minutes = {m.name: m.ref_minutes for m in self.milestones if m.after is None}
         for place, window in enumerate(self.windows):
-            if missing := [n for n in window.rule().names().values() if n not in names]:
+            named = (window.opens, window.closes, window.lifts_until, window.sand)
+            if missing := [n for n in named if n and n not in names]:
                 raise ValueError(
                     f"recoat window {place + 1} names “{'”, “'.join(WORDS.get(n, n) for n in missing)}”, which is no "
                     "milestone of this product"
                 )
-            only_sanded = window.opens == window.closes
-            if window.closes and not only_sanded and minutes[window.opens] >= minutes[window.closes]:
+            if window.closes and not window.only_sanded and minutes[window.opens] >= minutes[window.closes]:
                 raise ValueError(
                     f"recoat window {place + 1} opens with “{WORDS[window.opens]}” after {minutes[window.opens]:g} min "
                     f"and closes with “{WORDS[window.closes]}” after {minutes[window.closes]:g} min: it must close "
@@ -268,23 +291,59 @@ class Product(Strict):
     def drying(self) -> DryingData:
         """What the clock needs. Two revisions that dry alike have the same."""
         marks = [(m.after, self._mark(m)) for m in self.milestones]
-        return DryingData(
+        data = DryingData(
             ref_temp_c=self.ref_temp_c,
             ref_rh_pct=self.ref_rh_pct,
             ref_wet_film_um=self.ref_wet_film_um,
-            milestones=tuple(mark for after, mark in marks if after is None),
+            milestones=(*(mark for after, mark in marks if after is None), *self._of_windows()),
             stall_temp_c=self.stall_temp_c,
             min_film_forming_temp_c=self.min_film_forming_temp_c,
             by_kind=tuple((after, mark) for after, mark in marks if after is not None),
         )
+        return with_load(data, build_load(data, self.rule_for(self).opens, self.build_coats, self.coats_a_day))
 
     def _mark(self, said: MilestoneData) -> Milestone:
-        """A time as it is meant: of one coat or of the build; after a kind of coat it is that of such a coat."""
-        build = said.counts_for == "build"
-        film = said.film_um or (self.build_coats * self.ref_wet_film_um if build else None)
+        """A time with what it is for; one after a kind of coat is that of such a coat, whatever its film."""
         exponent = 0.0 if said.after is not None and said.film_um is None else self.film_exponent
-        energy = said.activation_kj_per_mol
-        return Milestone(said.name, said.mode, said.ref_minutes, energy, film, build, exponent)
+        return Milestone(
+            said.name,
+            said.mode,
+            said.ref_minutes,
+            said.activation_kj_per_mol,
+            ref_film_um=said.film_um,
+            basis=self.basis_of(said),
+            exponent=exponent,
+            is_limit=said.name == CLOSES,
+        )
+
+    def _of_windows(self) -> list[Milestone]:
+        """What windows state by a mark that a film also reaches by drying: closings, and until when it lifts."""
+        marks = {m.name: m for m in self.milestones if m.after is None}
+        found: dict[str, Milestone] = {}
+        for window in self.windows:
+            if window.closes and window.closing and window.closing != window.closes:
+                found[window.closing] = replace(self._mark(marks[window.closes]), name=window.closing, is_limit=True)
+            if window.lifts_until and window.safe_again:
+                lifts = replace(self._mark(marks[window.lifts_until]), name=window.safe_again, basis=Basis.BUILD)
+                found[window.safe_again] = replace(lifts, least_share=1.0)
+        return list(found.values())
+
+    def basis_of(self, said: MilestoneData) -> Basis:
+        """What one of its times is for, as the label says it or as is usual."""
+        redissolves = any(window.redissolves for window in self.windows)
+        opens = said.name in {window.opens for window in self.windows if not window.only_sanded}
+        return said.counts_for or usual_basis(said.name, said.ref_minutes, opens=opens, redissolves=redissolves)
+
+    def contradictions(self) -> dict[str, str]:
+        """What its times contradict each other in, by place: nothing is hard before it has flashed off."""
+        usual = {m.name: m.ref_minutes for m in self.milestones if m.after is None}
+        flash = usual.get("flash", 0.0)
+        return {
+            f"milestones.{place}.ref_minutes": f"{WORDS[m.name].capitalize()} after {m.ref_minutes:g} min is before it "
+            f"has flashed off, after {flash:g} min. Enter {flash:g} min or more, or a shorter time between coats."
+            for place, m in enumerate(self.milestones)
+            if m.after is None and m.name in _HARD and m.ref_minutes < flash
+        }
 
     @property
     def to_tick(self) -> tuple[str, ...]:

@@ -14,6 +14,7 @@ from cool_sheen.core.drying.blend import Blend
 from cool_sheen.core.drying.milestones import (
     AIR_FACTOR,
     SURFACE_MARKS,
+    Basis,
     DryingData,
     Milestone,
     Mode,
@@ -186,7 +187,7 @@ class Clock:
     _midpoints: Series | None = None
     moving: tuple[Moving, ...] = STILL_SO  # how the air moves where the part stands, stay by stay
     goes_on: bool = False  # beyond the climate's last point as in its last day, not as in its last minute
-    _curves: dict[tuple[Mode, float], Curve] = field(default_factory=dict)
+    _curves: dict[tuple[Mode, float, bool], Curve] = field(default_factory=dict)
 
     @classmethod
     def over(cls, series: Series, data: DryingData, start: datetime, air_movement: str = "gentle") -> "Clock":
@@ -202,6 +203,8 @@ class Clock:
             gained = modes.rate(milestone, self.data, middle) * np.diff(knots)
             if milestone.mode in modes.AIR_MOVES:
                 gained *= self._air(middle.at_s)
+            if modes.never_slower(milestone):
+                gained = np.maximum(gained, np.diff(knots))
             if self.goes_on:
                 gained[-1] = _as_in_the_last_day(knots, gained)
             if self.series.ends_s <= knots[0]:
@@ -241,7 +244,7 @@ class Clock:
             film: The coat.
             factors: What is believed of the factor of each mode, stay by stay; the film's own when None.
         """
-        by_curve: dict[tuple[Mode, float], list[Milestone]] = {}
+        by_curve: dict[tuple[Mode, float, bool], list[Milestone]] = {}
         for milestone in self.data.milestones:
             by_curve.setdefault(modes.shared_key(milestone), []).append(milestone)
         found = {name: band for marks in by_curve.values() for name, band in self._bands(marks, film, factors).items()}
@@ -253,7 +256,9 @@ class Clock:
         """Bands of milestones that share a curve, in one look at it."""
         own = (Believed(-math.inf, film.ln_factor_mean, film.ln_factor_sd),)
         needed = np.array([[self.needed_s(m, film)] for m in marks])
-        along = factors[marks[0].mode] if factors else own
+        along: Sequence[Believed] = factors[marks[0].mode] if factors else own
+        if marks[0].is_limit:  # what was learned may shorten it; it has no spread
+            along = [Believed(b.since_s, min(0.0, b.ln_mean), 0.0) for b in along]
         found = _reached_along(self.curve(marks[0]), seconds(film.start), needed, along)
         instants = [[None if math.isnan(t) else instant(t) for t in row] for row in found.tolist()]
         return {m.name: Band(*row) for m, row in zip(marks, instants, strict=True)}
@@ -273,21 +278,37 @@ def needed_s(data: DryingData, milestone: Milestone, film: Film) -> float:
     Args:
         data: The sheet's times.
         milestone: Which of them.
-        film: The coat, with the weight of what still dries below it.
+        film: The coat, with the load of what still dries below it.
 
-    Source: docs/trade.md, Clock: reference time x (wet film / reference wet film)^n x speed.
+    Source: docs/trade.md, Clock: reference time x (load / reference load)^n x speed; a limit knows no film, and
+        nothing makes it later.
     """
     milestone = data.after(film.coat_kind, milestone)
-    alone = milestone.name in SURFACE_MARKS and not milestone.of_build
-    thickness = film.wet_film_um if alone else film.wet_film_um + film.below_um
-    usual = film_exponent(milestone.name, milestone.mode)
-    exponent = usual if milestone.exponent is None else milestone.exponent
-    share = (thickness / (milestone.ref_film_um or data.ref_wet_film_um)) ** exponent
     speed = speed_factor(milestone.mode, film.hardener_speed, film.reducer_speed)
     if milestone.mode is Mode.REACTIVE and film.hardener_factor is not None:
         speed = film.hardener_factor
-    dosed = dict(film.doses).get(milestone.mode, 1.0)
-    return float(milestone.ref_minutes * 60 * share * speed * dosed)
+    speed *= dict(film.doses).get(milestone.mode, 1.0)
+    if milestone.is_limit:
+        return float(milestone.ref_minutes * 60 * min(1.0, speed))
+    return float(milestone.ref_minutes * 60 * film_factor(data, milestone, film) * speed)
+
+
+def film_factor(data: DryingData, milestone: Milestone, film: Film) -> float:
+    """Factor of the film on a label's time. [1]
+
+    Args:
+        data: The sheet's reference film.
+        milestone: What its time is for.
+        film: The coat, with the load of what still dries below it.
+
+    Source: docs/trade.md, Clock: (load / reference load)^n, for a build never under half.
+    """
+    of_itself = milestone.basis is Basis.LAST or (milestone.basis is Basis.COAT and milestone.name in SURFACE_MARKS)
+    load = film.wet_film_um if of_itself else film.wet_film_um + film.below_um
+    usual = film_exponent(milestone.name, milestone.mode)
+    exponent = usual if milestone.exponent is None else milestone.exponent
+    factor = (load / (milestone.ref_film_um or data.ref_wet_film_um)) ** exponent
+    return float(max(milestone.least_share, factor) if milestone.basis is Basis.BUILD else factor)
 
 
 def _reached_along(curve: Curve, start_s: float, needed_s: Floats, along: Sequence[Believed]) -> Floats:
@@ -333,51 +354,40 @@ def _crossings(series: Series, threshold_c: float, start_s: float) -> Floats:
 
 
 @dataclass(frozen=True, slots=True)
-class Under:
-    """A coat with others on top of it, or the top one: ``to_go_um`` is what it had still to go when it was covered."""
+class FilmBelow:
+    """The last coat of a stack, as the next one finds it: its own film, with the load of what lies below it."""
 
     data: DryingData
-    film: Film  # with the weight of what lay below it
-    to_go_um: Micron | None = None
+    film: Film
 
 
-def covered(below: Sequence[Under], clock_of: Callable[[DryingData], Clock], at: datetime) -> tuple[Under, ...]:
-    """Return what of a stack still dries when a coat covers it, each with what it had to go when it was covered.
+def still_to_go(below: FilmBelow | None, clock_of: Callable[[DryingData], Clock], at: datetime) -> Micron:
+    """The load that a stack puts on the coat that covers it. [um]
+
+    The last coat of a stack is sandable when all below it is: what it still has to go, the whole stack has. So three
+    coats wet on wet dry like one thick film, and coats days apart like thin ones.
 
     Args:
-        below: The stack, bottom first.
+        below: The last coat of the stack; None on something dry.
         clock_of: The clock of a sheet where the stack is.
-        at: When the coat ends.
+        at: When the coat ends that covers it.
 
-    Returns: A coat counts while it has not reached ``sand``; one that has weighs nothing, now or later.
-    Source: docs/trade.md, Clock: weighted by the share that it still had to go when it was covered.
+    Source: docs/trade.md, Clock: (1 - p) of its own ``sand``, times its load.
     """
-    out = []
-    for under in below:
-        done = clock_of(under.data).share_done("sand", under.film, at)
-        if done < 1:
-            to_go = (1 - done) * under.film.wet_film_um if under.to_go_um is None else under.to_go_um
-            out.append(Under(under.data, under.film, to_go))
-    return tuple(out)
-
-
-def weight(below: Sequence[Under]) -> Micron:
-    """What lies on a coat's time: the wet film that still dries below it. [um] Source: docs/trade.md, Clock."""
-    return sum(under.to_go_um or 0.0 for under in below)
+    if below is None:
+        return 0.0
+    left = 1 - clock_of(below.data).share_done("sand", below.film, at)
+    return left * (below.film.wet_film_um + below.film.below_um)
 
 
 def stacked(films: list[tuple[Clock, Film]]) -> list[Film]:
-    """Give each coat of a stack, bottom first, the weight of what still dries below it.
-
-    Three coats wet on wet dry like one thick film, coats a day apart nearly like thin ones.
-    """
+    """Give each coat of a stack, bottom first, the load of what still dries below it."""
     clocks = {clock.data: clock for clock, _ in films}
-    below: tuple[Under, ...] = ()
+    below: FilmBelow | None = None
     out: list[Film] = []
     for clock, film in films:
-        below = covered(below, clocks.__getitem__, film.start)
-        out.append(replace(film, below_um=weight(below)))
-        below = (*below, Under(clock.data, out[-1]))
+        out.append(replace(film, below_um=still_to_go(below, clocks.__getitem__, film.start)))
+        below = FilmBelow(clock.data, out[-1])
     return out
 
 

@@ -38,6 +38,37 @@ WORDS: dict[str, str] = {
 
 SURFACE_MARKS = frozenset({"flash", "dust_free", "tack_free"})  # they go by the film of the coat itself
 
+
+class Basis(StrEnum):
+    """What a label's time is for."""
+
+    COAT = "coat"  # one coat of the reference film on something dry
+    BUILD = "build"  # the last of the coats that the label recommends, laid as the label lays them
+    LAST = "last"  # the last coat, however many lie below it
+
+
+_DAY_MIN: Minutes = 1440.0
+_OF_THE_LAST_COAT = frozenset({"polish"})
+
+
+def usual_basis(name: str, ref_minutes: Minutes, *, opens: bool, redissolves: bool) -> Basis:
+    """What a label's time is for where the label does not say it.
+
+    Args:
+        name: The milestone.
+        ref_minutes: Its time. [min]
+        opens: Whether the next coat may go on from it: the label states it between coats.
+        redissolves: Whether a new coat melts into the film below.
+
+    Source: docs/trade.md, Clock: what a label's time means.
+    """
+    if opens or name in SURFACE_MARKS:
+        return Basis.COAT
+    if name in _OF_THE_LAST_COAT or (redissolves and ref_minutes >= _DAY_MIN):
+        return Basis.LAST
+    return Basis.BUILD
+
+
 DEFAULT_ACTIVATION: dict[Mode, float] = {Mode.SOLVENT: 38, Mode.REACTIVE: 52, Mode.OXIDATIVE: 46, Mode.MOISTURE: 40}
 AIR_FACTOR: dict[str, float] = {"still": 0.75, "gentle": 1.0, "booth": 1.25}
 HARDENER_FACTOR: dict[str, float] = {"fast": 0.6, "standard": 1.0, "slow": 1.5}
@@ -53,9 +84,11 @@ class Milestone:
     mode: Mode
     ref_minutes: Minutes
     activation_kj_per_mol: float | None = None
-    ref_film_um: Micron | None = None  # the film that the time is for, where it is not the sheet's reference
-    of_build: bool = False  # it counts for the finished build: from the last coat on, all that still dries with it
+    ref_film_um: Micron | None = None  # the load that the time is for, where it is not the sheet's reference film
+    basis: Basis = Basis.COAT
     exponent: float | None = None  # of the film, where the sheet has its own
+    least_share: float = 0.5  # of the time of a build, however few of its coats are on
+    is_limit: bool = False  # a latest time of the label: no film, no spread, and only warmth moves it
 
 
 @dataclass(frozen=True)

@@ -29,9 +29,19 @@ def rate(milestone: Milestone, data: DryingData, climate: Series) -> Floats:
     return _RATES[milestone.mode](milestone, data, climate)
 
 
-def shared_key(milestone: Milestone) -> tuple[Mode, float]:
+def shared_key(milestone: Milestone) -> tuple[Mode, float, bool]:
     """Return what two milestones of one product must share to share a curve."""
-    return milestone.mode, _activation(milestone)
+    return milestone.mode, _activation(milestone), never_slower(milestone)
+
+
+def never_slower(milestone: Milestone) -> bool:
+    """Whether cold does not slow a milestone: a limit, of which the label states no time at a second temperature.
+
+    The activation energy is what two temperatures say; a sheet without one states the time at its reference alone.
+
+    Source: docs/trade.md, Clock: limits.
+    """
+    return milestone.is_limit and milestone.activation_kj_per_mol is None
 
 
 def stands_still_below(milestone: Milestone, data: DryingData) -> float | None:

@@ -36,7 +36,7 @@ class FactorAsked:
 
 FactorOf = Callable[[FactorAsked], Factor]  # what the shop knows of a sheet's times
 KnownOf = Callable[[Mode, UUID | None], Factor]  # the same of one coat: in a mode, in a space
-MOST_COATS = 8  # what lies deeper has dried long ago, and weighs nothing
+MOST_COATS = 20  # what lies deeper has dried long ago; no label lays more
 
 
 def unknown_factor(asked: FactorAsked) -> Factor:
@@ -91,6 +91,11 @@ class CoatClock:
     def opens(self) -> Band | None:
         """When the next coat may go on."""
         return self.bands.get(self.rule.opens)
+
+    @property
+    def closes(self) -> Band | None:
+        """When the next coat may no longer go on as the film is; None for what has no closing."""
+        return None if self.rule.redissolves or self.rule.closes is None else self.bands[self.rule.closes]
 
     def phase_at(self, at: datetime) -> Span:
         """Return the span that holds an instant; the first one for an instant before it."""
@@ -221,8 +226,11 @@ def taught(
     bands = clock.bands(film, factors)
     if not tests:
         return bands
+    limits = {m.name for m in clock.data.milestones if m.is_limit}
     return {
-        name: _overruled(band, film.start, [t for t in tests if t.payload.milestone == name])
+        name: band
+        if name in limits
+        else _overruled(band, film.start, [t for t in tests if t.payload.milestone == name])
         for name, band in bands.items()
     }
 
@@ -231,7 +239,7 @@ def evidence_of(
     clock: Clock, film: Film, tests: Sequence[Touch], along: Sequence[Believed], mode: Mode
 ) -> tuple[TouchTest, ...]:
     """What the tests of a coat say of the factor of a mode, beside what is believed of its stays; doses taken out."""
-    marks = [m for m in clock.data.milestones if m.mode is mode] if tests else []
+    marks = [m for m in clock.data.milestones if m.mode is mode and not m.is_limit] if tests else []
     return tuple(found for mark in marks if (found := _evidence(clock, film, mark, tests, along)))
 
 

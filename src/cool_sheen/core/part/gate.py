@@ -8,8 +8,8 @@ from cool_sheen.core.climate.gates import Breach, Limits, Shut, first_met
 from cool_sheen.core.climate.series import instant, seconds
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import AS_USUAL, Blend, drying_with, limits_with
-from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, Under, covered, film_with, weight
-from cool_sheen.core.drying.milestones import SURFACE_MARKS, DryingData, Milestone
+from cool_sheen.core.drying.clock import DEFAULT_LN_SD, P90, Clock, FilmBelow, film_with, still_to_go
+from cool_sheen.core.drying.milestones import DryingData, Milestone
 from cool_sheen.core.once import cached_property
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.units import Micron, Minutes
@@ -30,7 +30,7 @@ class GoingOn:
     coat_kind: str = "full"
     ln_factor_mean: float = 0.0  # what the shop learned
     ln_factor_sd: float = DEFAULT_LN_SD
-    below: tuple[Under, ...] = ()  # what may still be drying under it, bottom first
+    below: FilmBelow | None = None  # what may still be drying under it
 
     @classmethod
     def of_sheet(cls, product: Product, blend: Blend = AS_USUAL) -> "GoingOn":
@@ -88,8 +88,7 @@ class CoatGate:
         """Progress that the coat needs when it ends at an instant, by the late edge. [reference s]"""
         coat = self.coat
         film = film_with(instant(ended_s), coat.wet_film_um, coat.coat_kind, coat.blend)
-        if coat.below and mark.name not in SURFACE_MARKS:
-            film = replace(film, below_um=weight(covered(coat.below, self.climate.clock, film.start)))
+        film = replace(film, below_um=still_to_go(coat.below, self.climate.clock, film.start))
         late = film.ln_factor_mean + coat.ln_factor_mean + P90 * coat.ln_factor_sd
         return self._clock.needed_s(mark, film) * math.exp(late)
 

@@ -41,11 +41,12 @@ WIPED_AHEAD = timedelta(minutes=30)  # a wipe that a coat wants again may come t
 _NEVER = datetime(9000, 1, 1, tzinfo=UTC)
 
 
-def place_all(situation: Situation) -> Iterator[Planned]:
+def place_all(situation: Situation, zones: Zones | None = None) -> Iterator[Planned]:
     """Give every step that is owed its time, one after the other, as one painter does them.
 
     Args:
         situation: The part at this moment.
+        zones: Those that are worked on, as if nothing were owed to the others; all when None.
 
     Yields: Steps in order of time. Openings are taken late and closings early, but what can start at this very moment
         goes by the likely edge, for the finger to judge; where a window cannot be met, the key or the fresh coat is put
@@ -53,6 +54,8 @@ def place_all(situation: Situation) -> Iterator[Planned]:
     Raises: Stuck: a step that never opens in this climate.
     """
     placer = Placer(situation)
+    if zones is not None:
+        placer.memory.ahead = {zone: places for zone, places in placer.memory.ahead.items() if zone in zones}
     while (planned := placer.place()) is not None:
         yield planned
 
@@ -257,7 +260,7 @@ class Placer:
             earliest, band = found
             because = f"{'sandable' if name == 'sand' else 'ready'} by the late clock"
             wait = Wait.FILM if earliest > self.memory.now else Wait.NOTHING
-        if (held := self.memory.held(step)) and held.until > earliest:
+        if (held := self.memory.held(step)) and held.until > max(earliest, self.memory.now):
             earliest, because, wait, band = held.until, waited(held), Wait.TIME, None
         if step.kind in WIPES and (damp := self.memory.damp_on(step.zones)) and damp > earliest:
             earliest, because, wait = damp, "once the water of the wet sanding has left", Wait.DAMP

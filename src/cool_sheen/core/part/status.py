@@ -78,9 +78,7 @@ def _no_key(top: CoatClock) -> str:
 def _window_end(film: ZoneFilm) -> Band | None:
     """When the open window of a film closes; None for what has no closing."""
     top = film.top
-    if top is None or film.key.sanded or top.rule.redissolves or top.rule.closes is None:
-        return None
-    return top.bands[top.rule.closes]
+    return None if top is None or film.key.sanded else top.closes
 
 
 def _state(film: ZoneFilm, top: CoatClock, now: datetime) -> tuple[State, datetime | None]:

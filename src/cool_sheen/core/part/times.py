@@ -130,7 +130,7 @@ class Times:
         coat = GoingOn(product.drying, product.limits.limits(), film, minutes, coat_kind=step.coat.kind)
         coat = replace(coat, ln_factor_mean=mean, ln_factor_sd=spread).mixed(self.memory.mix(step.layer, at))
         below = dict.fromkeys(
-            (self.memory.seen[z], t.stack if (t := self.memory.tops.get(z)) else ())
+            (self.memory.seen[z], t.below if (t := self.memory.tops.get(z)) else None)
             for z in self.memory.in_order(step.zones)
         )
-        return [CoatGate(climate, replace(coat, below=stack)) for climate, stack in below]
+        return [CoatGate(climate, replace(coat, below=film)) for climate, film in below]

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import Blend, drying_with
-from cool_sheen.core.drying.clock import Band, Film, Under, covered, weight
+from cool_sheen.core.drying.clock import Band, Film, FilmBelow, still_to_go
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import FactorOf, known_of, mark_of, taught
 from cool_sheen.core.part.key import NO_KEY, Key
@@ -32,7 +32,7 @@ class Top:
 
     product: Product
     bands: Mapping[str, Band]
-    stack: tuple[Under, ...]
+    below: FilmBelow | None  # as the next coat finds it
     climate: PartClimate
     key: Key = NO_KEY
     layer_id: str = ""
@@ -49,10 +49,15 @@ class Top:
         top = film.top
         if top is None:
             return None
-        stack: tuple[Under, ...] = ()
-        for c in film.clocks:
-            stack = (*covered(stack, film.climate.clock, c.film.start), Under(c.drying, c.film))
-        return cls(top.product, top.bands, stack, film.climate, film.key, top.coat.payload.layer_id, top.gritty)
+        return cls(
+            top.product,
+            top.bands,
+            FilmBelow(top.drying, top.film),
+            film.climate,
+            film.key,
+            top.coat.payload.layer_id,
+            top.gritty,
+        )
 
     def with_key(self, key: Key) -> "Top":
         """The same film with another key."""
@@ -84,8 +89,8 @@ def laid(
         climate: What the zones see.
         factor: What the shop has learned of the product where the part stands.
     """
-    under = covered(below.stack, climate.clock, film.start) if below else ()
+    load = still_to_go(below.below if below else None, climate.clock, film.start)
     data = drying_with(product.drying, blend.hardener)
-    clock, film = climate.clock(data), replace(film, below_um=weight(under))
+    clock, film = climate.clock(data), replace(film, below_um=load)
     bands = taught(clock, film, [], known_of(factor, product, film.coat_kind), climate.stands)
-    return Top(product, bands, (*under, Under(data, film)), climate, layer_id=layer_id)
+    return Top(product, bands, FilmBelow(data, film), climate, layer_id=layer_id)

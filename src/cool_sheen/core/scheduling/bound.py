@@ -13,7 +13,7 @@ from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.drying.blend import drying_with
-from cool_sheen.core.drying.clock import Band, Film, Under, covered, film_with, weight
+from cool_sheen.core.drying.clock import Band, Film, FilmBelow, film_with, still_to_go
 from cool_sheen.core.drying.milestones import DryingData
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import known_of, mark_of, taught
@@ -26,7 +26,7 @@ from cool_sheen.core.part.top import Top, Window
 from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import HELPS, Shop
 from cool_sheen.core.survey.zones import ZoneFacts
-from cool_sheen.core.units import Minutes
+from cool_sheen.core.units import Micron, Minutes
 from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.labour import labour_minutes
 from cool_sheen.core.work.steps import CoatStep, Zones, only_on
@@ -190,14 +190,11 @@ class _Passed:
     """One way in which the coats of a layer may have gone on: the last of them no sooner, what dries below no less."""
 
     on: datetime
-    stack: tuple[tuple[int, Under], ...] = ()
+    below: FilmBelow | None = None
 
-    def covered(self, climate: PartClimate, at: datetime | None) -> tuple[tuple[int, Under], ...]:
-        """What of it still dries when a coat covers it; nothing where that is in the long run."""
-        if at is None:
-            return ()
-        kept = ((n, covered([under], climate.clock, at)) for n, under in self.stack)
-        return tuple((n, left[0]) for n, left in kept if left)
+    def load(self, climate: PartClimate, at: datetime | None) -> Micron:
+        """What of it still dries when a coat covers it; nothing where that is in the long run. [um]"""
+        return 0.0 if at is None else still_to_go(self.below, climate.clock, at)
 
 
 class _Easier(Memory):
@@ -208,8 +205,7 @@ class _Easier(Memory):
         self.ahead = {zone: self.ahead[zone]}
         self.tops, self.settings, self.up = {zone: self.tops.get(zone)}, {zone: self.settings[zone]}, None
         top = self.tops[zone]
-        self.passed = [_Passed(self.now, tuple(enumerate(top.stack, -len(top.stack))))] if top else []
-        self.coats_laid = 0
+        self.passed = [_Passed(self.now, top.below)] if top else []
 
     def windows(self, zones: Zones, product: Product) -> list[tuple[Zones, Window | None]]:
         """Windows that stay open; they open with the key, where that could be made any sooner."""
@@ -238,15 +234,14 @@ class _Easier(Memory):
             data = drying_with(product.drying, blend.hardener)
             mine = list(self._ways(film, data, climate, self.labour(step)))
             known = known_of(self.sit.factor, product, film.coat_kind)
-            for on, below_um in _foremost((w.on, w.stack[-1][1].film.below_um) for w in mine):
+            for on, below_um in _foremost((w.on, w.below.film.below_um) for w in mine if w.below):
                 bands = taught(
                     climate.clock(data), replace(film, start=on, below_um=below_um), [], known, climate.stands
                 )
                 best = {name: _sooner(band, best[name]) if name in best else band for name, band in bands.items()}
             ways += mine
-        self.coats_laid += 1
         self.passed = _fewer(ways)
-        self.tops[zone] = Top(product, best, (), climate, layer_id=step.layer.id)
+        self.tops[zone] = Top(product, best, None, climate, layer_id=step.layer.id)
         self.coats.append((product.content_hash, self.sit.day.day_of(self.now), step.zones))
         self.hashes[product.content_hash] = product.key
 
@@ -258,10 +253,9 @@ class _Easier(Memory):
                 on = self.sit.day.fit(base + since - labour, labour) + labour
                 if to is not None and on >= base + to:
                     continue  # out of hours
-                stack = way.covered(climate, base + to if to else None)
-                laid = replace(film, start=on, below_um=weight([under for _, under in stack]))
-                yield _Passed(on, (*stack, (self.coats_laid, Under(data, laid))))
-                if not way.covered(climate, on):
+                laid = replace(film, start=on, below_um=way.load(climate, base + to if to else None))
+                yield _Passed(on, FilmBelow(data, laid))
+                if not way.load(climate, on):
                     break  # nothing below dries any more: later is only later
 
 
@@ -294,28 +288,17 @@ def _fewer(ways: list[_Passed]) -> list[_Passed]:
 
 
 def _beats(one: _Passed, other: _Passed) -> bool:
-    """Whether one way is no later than another, and each of its films dries no later and weighs no more."""
-    if len(one.stack) > len(other.stack):
-        return False
-    theirs = dict(other.stack)
-    for n, mine in one.stack:
-        it = theirs.get(n)
-        if (
-            it is None
-            or mine.film.start > it.film.start
-            or mine.film.below_um > it.film.below_um
-            or (mine.to_go_um or 0.0) > (it.to_go_um or 0.0)
-        ):
-            return False
-    return True
+    """Whether one way is no later than another, and its film dries no later and weighs no more."""
+    if one.below is None or other.below is None:
+        return one.below is None and one.on <= other.on
+    mine, its = one.below.film, other.below.film
+    return one.on <= other.on and mine.start <= its.start and mine.below_um <= its.below_um
 
 
 def _together(ways: Sequence[_Passed]) -> _Passed:
-    stacks: list[Mapping[int, Under]] = [dict(w.stack) for w in ways]
-    out = []
-    for n in sorted(frozenset.intersection(*(frozenset(s) for s in stacks))):
-        same = [s[n] for s in stacks]
-        start, below = min(u.film.start for u in same), min(u.film.below_um for u in same)
-        to_go = None if any(u.to_go_um is None for u in same) else min(u.to_go_um or 0.0 for u in same)
-        out.append((n, Under(same[0].data, replace(same[0].film, start=start, below_um=below), to_go)))
-    return _Passed(min(w.on for w in ways), tuple(out))
+    """Several ways as one that is as good as the best of each."""
+    on, films = min(w.on for w in ways), [w.below for w in ways if w.below]
+    if len(films) < len(ways):
+        return _Passed(on)
+    start, load = min(f.film.start for f in films), min(f.film.below_um for f in films)
+    return _Passed(on, replace(films[0], film=replace(films[0].film, start=start, below_um=load)))

@@ -19,7 +19,7 @@ from cool_sheen.core.climate.gates import GUST_M_PER_S, RAIN_MM_PER_H, SUN_SHARE
 from cool_sheen.core.climate.series import Series, instant, seconds
 from cool_sheen.core.drying import modes
 from cool_sheen.core.drying.blend import drying_with, limits_with
-from cool_sheen.core.drying.clock import covered, film_with, weight
+from cool_sheen.core.drying.clock import FilmBelow, film_with, still_to_go
 from cool_sheen.core.drying.milestones import DryingData, Milestone
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import known_of
@@ -204,31 +204,32 @@ class _Followed:
 
     def _reached(self, top: Top, name: str) -> Floats:
         """When a film reaches a mark, in each world; never where it does not."""
-        band, under = top.bands[name], top.stack[-1]
-        mark = under.data.named(name)
-        if band.likely is None or mark is None:
+        band, under = top.bands[name], top.below
+        mark = under.data.named(name) if under else None
+        if band.likely is None or mark is None or under is None:
             return np.full(self.worlds.draws, np.inf if band.likely is None else seconds(band.likely))
-        if band.early == band.late:  # it was touched
+        if band.early == band.late and not mark.is_limit:  # it was touched
             return np.full(self.worlds.draws, seconds(band.likely))
         curve, begun = top.climate.clock(under.data).curve(mark), seconds(under.film.start)
         needed = curve.progress(begun, seconds(band.likely))
         begins = self._ended.get(under.film.start, np.full(self.worlds.draws, begun))
-        found = curve.reached(begins, needed * self._times(top, mark, begins))
+        found = curve.reached(begins, needed * self._times(top, under, mark, begins))
         return np.where(np.isnan(found), np.inf, found)
 
-    def _times(self, top: Top, mark: Milestone, at_s: Floats) -> Floats:
+    def _times(self, top: Top, under: FilmBelow, mark: Milestone, at_s: Floats) -> Floats:
         """The factor on a film's times, in each world: that of product, mode and space, and that of the weather."""
-        _, spread = known_of(self.job.situation.factor, top.product, top.stack[-1].film.coat_kind)(
-            mark.mode, top.climate.space
-        )
-        return self._drawn(top.product.key, mark, top.stack[-1].data, top.climate, spread, at_s)
+        _, spread = known_of(self.job.situation.factor, top.product, under.film.coat_kind)(mark.mode, top.climate.space)
+        return self._drawn(top.product.key, mark, under.data, top.climate, spread, at_s)
 
     def _drawn(
         self, product: str, mark: Milestone, data: DryingData, climate: PartClimate, spread: float, at_s: Floats
     ) -> Floats:
         dries = self.worlds.normal("factor", product, mark.mode, climate.space)
         warmer = self.worlds.off_by("temp", at_s, climate.space, climate.outdoors)
-        return np.exp(spread * dries - per_kelvin(mark, data, climate, float(at_s.mean())) * warmer)
+        warmth = -per_kelvin(mark, data, climate, float(at_s.mean())) * warmer
+        if mark.is_limit:  # it has no spread, and only warmth moves it
+            return np.exp(np.minimum(warmth, 0.0))
+        return np.exp(spread * dries + warmth)
 
     def _gate_open(self, planned: Planned, step: CoatStep, start: Floats) -> Holds:
         """Whether air, surface, humidity, dew margin and sky stay inside the limits until the film is safe."""
@@ -260,7 +261,7 @@ class _Followed:
         """When a coat is past a mark, in each world."""
         film = film_with(planned.end, step.coat.wet_film_um, step.coat.kind, planned.blend)
         if planned.films:
-            film = replace(film, below_um=weight(covered(planned.films[0].stack, climate.clock, planned.end)))
+            film = replace(film, below_um=still_to_go(planned.films[0].below, climate.clock, planned.end))
         product, clock = self.job.situation.products[step.layer.product], climate.clock(data)
         mean, spread = known_of(self.job.situation.factor, product, step.coat.kind)(mark.mode, climate.space)
         times = self._drawn(product.key, mark, data, climate, spread, ends) * math.exp(film.ln_factor_mean + mean)

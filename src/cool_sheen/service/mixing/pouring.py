@@ -377,10 +377,3 @@ def leave_out(unit: Unit, uuid: UUID, press: UUID) -> Recorded:
     if state.ended is None:
         raise Refused("It has not ended: there is nothing to leave out yet.", status=409)
     return journal.write(unit, _about(unit, state), StampPayload(gate=LEFT_OUT, batch=uuid), journal.Press(press))
-
-
-def left_guess(state: BatchState) -> Millilitres:
-    """What should be left: what is in the cup less what the coats that came out of it were reckoned to take. [ml]"""
-    reckoned = {use.part: use.ml / use.coats for use in state.plan.uses}
-    taken = sum(reckoned.get(t.part, 0.0) for coat in state.coats for t in coat.targets[:1] if t.part)
-    return max(0.0, state.cup.ready_ml + state.plan.jar_ml - taken)

@@ -13,7 +13,7 @@ from pydantic import Field
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.core.log.spent import MOST_MINUTES, WorkKind
 from cool_sheen.service import log_words, scripts, spent, work
-from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
+from cool_sheen.service.confirmations import AskedBack, check_offer, offer_of, on_offered_row
 from cool_sheen.service.part_now import PartNow, live_parts, part_now
 from cool_sheen.service.unit import Asking, Pressed, Unit, bring_device, bring_person, bring_press
 from cool_sheen.store import log
@@ -144,6 +144,7 @@ def _json(content: Any) -> Response:
     return JSONResponse(jsonable_encoder(content))
 
 
+_OF_A_ROW = ("coat", "sand", "touch", "step")  # what is done on zones
 _Write = Callable[[Unit, PartNow, EntryShape], Recorded]
 
 
@@ -191,15 +192,18 @@ def write(who: Writer, uuid: UUID, asked: EntryShape, workshop: WorkshopDep) -> 
         with workshop.first_served(), workshop.write() as unit:
             found = part_now(unit, uuid)
             newest = offer_of(found)
-            known = {"offer"} if asked.offer == newest else set()  # a script reads faster than a hand presses
+            newest_rows = {offer_of(found.on_row(action.row)) for action in found.actions}
+            known = {"offer"} if asked.offer in newest_rows else set()  # a script reads faster than a hand presses
             unit.asking = Asking(asked.offer, frozenset(asked.sure) | known)
             if log.by_uuid(unit.session, asked.press) is None:
                 check_offer(unit, found)
+            if asked.says.kind in _OF_A_ROW:
+                found = on_offered_row(unit, found)
             row = _WRITES[asked.says.kind](unit, found, asked)
             names = log_words.names_for(unit, uuid, found.system)
             done = Logged(uuid=row.entry.uuid, seq=row.seq, says=log_words.says_logged(unit, row, names))
     except AskedBack as back:
-        asks = [{"code": d.code, "words": d.words} for d in back.doubts]
+        asks = [{"code": d.code, "words": d.words} for d in back.found]
         body = {"title": "Asked back", "status": 409, "detail": str(back), "errors": [], "asks": asks, "offer": newest}
         return JSONResponse(body, 409, media_type="application/problem+json")
     return JSONResponse(done.model_dump(mode="json"), 201)

@@ -1,13 +1,14 @@
 """The page that works when the program is out of reach: what is owed to each live part, to be logged and sent later."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from cool_sheen.core.work.steps import CoatStep, SandStep, Step
-from cool_sheen.service.doubts import offer_of
+from cool_sheen.core.work.steps import CoatStep, SandStep, Step, only_on
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow, live_parts
 from cool_sheen.service.work import new_id
 from cool_sheen.web.assets import Assets
@@ -26,6 +27,7 @@ class Press:
 
     verb: str
     words: str
+    offered: str
     fields: tuple[tuple[str, str], ...]
 
 
@@ -37,7 +39,6 @@ class PartAway:
     name: str
     project: str
     says: str
-    offered: str
     presses: tuple[Press, ...]
 
 
@@ -49,24 +50,29 @@ def page(request: Request, unit: UnitDep, pages: PagesDep, shop: ShopDep) -> Res
 
 
 def _away(found: PartNow) -> PartAway:
-    steps = [step for step in found.ahead() if step.kind not in _NOT_HERE][:_MOST_STEPS]
+    steps = [only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed]
+    steps = [step for step in steps if step.kind not in _NOT_HERE][:_MOST_STEPS]
+    zones = _zones(found.action.zones or found.situation.all_zones)
     touch = (
-        Press("touch", "Touched: ready", (("ready", "yes"),)),
-        Press("touch", "Touched: not ready yet", (("ready", "no"),)),
+        Press("touch", "Touched: ready", offer_of(found), (("ready", "yes"), *zones)),
+        Press("touch", "Touched: not ready yet", offer_of(found), (("ready", "no"), *zones)),
     )
-    presses = (*(_press(step) for step in steps), *(touch if found.top else ()))
-    return PartAway(
-        found.part.uuid, found.part.name, found.part.project_name, found.action.says, offer_of(found), presses
-    )
+    presses = (*(_press(found, step) for step in steps), *(touch if found.top else ()))
+    return PartAway(found.part.uuid, found.part.name, found.part.project_name, found.action.says, presses)
 
 
-def _press(step: Step) -> Press:
-    zones = tuple((f"zone_{zone}", "1") for zone in sorted(step.zones, key=str))
+def _zones(zones: Iterable[UUID]) -> tuple[tuple[str, str], ...]:
+    return tuple((f"zone_{zone}", "1") for zone in sorted(zones, key=str))
+
+
+def _press(found: PartNow, step: Step) -> Press:
+    zones, offered = _zones(step.zones), f"{found.version[1]}:{step.id}"
     if isinstance(step, CoatStep):
-        return Press("coat", step.label, (("layer_id", step.layer.id), *zones))
+        return Press("coat", step.label, offered, (("layer_id", step.layer.id), *zones))
     if isinstance(step, SandStep):
-        return Press("sand", step.label, (("grit", step.grit), *(("wet", "1") for _ in range(step.wet)), *zones))
-    return Press("step", step.label, (("kind", step.kind), *zones))
+        wet = (("wet", "1"),) if step.wet else ()
+        return Press("sand", step.label, offered, (("grit", step.grit), *wet, *zones))
+    return Press("step", step.label, offered, (("kind", step.kind), *zones))
 
 
 def worker_script(assets: Assets) -> str:

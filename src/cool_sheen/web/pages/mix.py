@@ -13,7 +13,7 @@ from cool_sheen.core.mixing.ratios import BASIS_WORDS
 from cool_sheen.core.mixing.recipes import FREE
 from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
 from cool_sheen.core.work.labour import WAYS
-from cool_sheen.service.batches import find, yields
+from cool_sheen.service.batches import cup_left, find, yields
 from cool_sheen.service.mixing import left_over, pouring
 from cool_sheen.service.mixing.plan import Asked, Waiting, Worked, waiting, work_out
 from cool_sheen.service.next_time import Reminder, of_mix
@@ -194,7 +194,7 @@ def _pot(request: Request, unit: Unit, pages: PagesDep, uuid: UUID, typed: Typed
         gates=GATES,
         by=by,
         sheet=sheet,
-        left=pouring.left_guess(batch.state),
+        left=cup_left(unit, batch.state),
         presses=new_id,
         two_pack=batch.state.plan.pot_life_minutes is not None,
         scale=unit.workshop.scale.reading(now),

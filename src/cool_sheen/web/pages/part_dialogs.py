@@ -17,7 +17,7 @@ from cool_sheen.core.log.spent import WORK_WORDS
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import correcting, heat, log_words, next_time
-from cool_sheen.service.doubts import offer_of
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.gun import cards
 from cool_sheen.service.jobs import find_part
 from cool_sheen.service.learning import found_ready, in_such_air
@@ -44,7 +44,7 @@ def dialog(request: Request, uuid: UUID, dialog: str, unit: UnitDep, pages: Page
         raise Refused("There is nothing at this address.", status=404)
     form = f"part/_{dialog}.html"
     template = form if request.headers.get("hx-request") else "part/dialog.html"
-    context = _dialog_context(unit, shop, uuid, dialog)
+    context = _dialog_context(unit, shop, uuid, dialog, request.query_params.get("row", ""))
     if dialog == "retime":
         context |= _to_retime(unit, shop, context["found"], request.query_params.get("entry", ""))
     return pages.show(request, unit, template, **context)
@@ -63,8 +63,37 @@ def _to_retime(unit: Unit, shop: Shop, found: PartNow, entry: str) -> dict[str, 
 _OTHERWISE = ("coat", "sand", "bake", "strip")  # steps with a dialog of their own
 
 
-def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str, Any]:
-    found = part_now(unit, uuid)
+def row_for(found: PartNow, dialog: str, row: str) -> PartNow:
+    """The part on the row that a dialog was opened from; else on the first row that the dialog logs."""
+    if found.row_named(row) is not None:
+        return found.on_row(row)
+    kind = {"bake": "bake", "strip": "strip", "coat": "coat", "sand": "sand"}.get(dialog)
+    fits = (action.row for action in found.actions if action.step is not None and action.step.kind == kind)
+    return found.on_row(next(fits, found.action.row))
+
+
+def zones_named(found: PartNow, dialog: str) -> dict[str, str]:
+    """The zones that a dialog has ticked: those of its row, else those that what it logs can be for."""
+    zones = found.action.zones
+    if dialog == "coat" and not isinstance(found.action.step, CoatStep):
+        rows = (row for row in found.rows if row.owed and isinstance(row.step, CoatStep))
+        zones = next((row.owed for row in rows), zones)
+    if dialog in ("touch", "reading"):
+        coated = frozenset().union(*(film.zones for film in found.situation.films if film.top))
+        zones = (zones & coated) or coated
+    return {f"zone_{zone}": "1" for zone in zones or found.situation.all_zones}
+
+
+def _is_first(found: PartNow, step: CoatStep | None) -> bool:
+    """Whether a coat is the first that its layer has, of whatever kind."""
+    steps = (s for s in found.owed.steps if isinstance(s, CoatStep) and step and s.layer.id == step.layer.id)
+    first = next(steps, None)
+    return first is not None and step is not None and first.id == step.id
+
+
+def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str, row: str = "") -> dict[str, Any]:
+    found = row_for(part_now(unit, uuid), dialog, row)
+    planned = found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat()
     return {
         "form": f"part/_{dialog}.html",
         "found": found,
@@ -81,7 +110,9 @@ def _dialog_context(unit: Unit, shop: Shop, uuid: UUID, dialog: str) -> dict[str
         "strip_depths": strip_depths(found),
         "range": _comb_range(found),
         "stage": heat.stage_ahead(found),
-        "planned": found.action.step if isinstance(found.action.step, CoatStep) else found.next_coat(),
+        "planned": planned,
+        "first_of_layer": _is_first(found, planned),
+        "named": zones_named(found, dialog),
         "asks": _asks(found, dialog),
         "gun_set": _gun_set(unit, found, shop.units) if dialog == "coat" else "",
         "moments": list(MOMENT_WORDS.items()),

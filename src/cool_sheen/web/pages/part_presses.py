@@ -45,7 +45,7 @@ def coat(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         typed.stop()
         return work.coat_on(unit, found, press, work.CoatSaid.model_validate(told), at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 def _asked(typed: Typed) -> tuple[str, ...]:
@@ -75,7 +75,7 @@ def touch(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
         said = work.TouchSaid.model_validate(told)
         return work.touch(unit, found, press, said, at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 @router.post("/sand")
@@ -106,7 +106,7 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         )
         return work.sanded(unit, found, press, said, at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 @router.post("/step")
@@ -125,7 +125,7 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         )
         return work.step_done(unit, found, press, said, at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 @router.post("/bake")
@@ -142,7 +142,7 @@ def bake(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         said = heat.BakeSaid.model_validate(told | {"ticked": _prompts(found, typed)})
         return heat.baked(unit, found, press, said, at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 def _prompts(found: PartNow, typed: Typed) -> tuple[str, ...]:
@@ -162,7 +162,7 @@ def reading(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep
         typed.stop()
         return looks.read_film(unit, found, press, read_readings(text, typed.units), zones, wet=wet)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 @router.post("/note")

@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.service import pieces
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.unit import Unit
 from cool_sheen.service.work import new_id
@@ -47,6 +48,7 @@ def _context(unit: Unit, uuid: UUID) -> dict[str, Any]:
         "rows": piece_rows(there, unit.now, unit.zone) if there else [],
         "lies": turning_words(found, unit.zone),
         "lane": lane.lane(found, unit.zone, unit.the_shop.units),
+        "offered": offer_of(found),
         "cautions": cautions_of(unit, found, "coat"),
         "new_id": new_id,
     }
@@ -61,7 +63,7 @@ def begin(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, 
         typed.stop()
         return pieces.begun(unit, found, press, zone or uuid, at)
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 def _zone(typed: Typed) -> UUID | None:
@@ -77,7 +79,7 @@ def done(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         typed.stop()
         return pieces.done(unit, found, press, zone or uuid, at, and_next=typed.text("then") != "stop")
 
-    return logged(request, uuid, workshop, pages, form, write)
+    return logged(request, uuid, workshop, pages, form, write, of_row=True)
 
 
 @router.post("/pause")

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 from uuid import UUID
 
@@ -11,7 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.log.entries import Recorded
 from cool_sheen.service import log_words, work
-from cool_sheen.service.doubts import AskedBack, check_offer, offer_of
+from cool_sheen.service.confirmations import AskedBack, check_offer, offer_of, on_offered_row
 from cool_sheen.service.jobs import PartFacts
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.unit import Asking, Refused, Unit, Workshop
@@ -31,7 +32,7 @@ class _Logged:
     says: str
 
 
-def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) -> _Logged:
+def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer, *, of_row: bool) -> _Logged:
     with workshop.write() as unit:
         shop = unit.shop
         if shop is None:
@@ -45,6 +46,8 @@ def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer) 
         unit.asking = Asking(typed.text("offered", most=200), sure, mine)
         if log.by_uuid(unit.session, press) is None:
             check_offer(unit, found)
+        if of_row:
+            found = on_offered_row(unit, found)
         row = write(unit, found, typed, press)
         names = log_words.names_for(unit, uuid, found.system)
         return _Logged(found.part, row, log_words.says_logged(unit, row, names, shop.units))
@@ -65,8 +68,8 @@ def _asked_back(
             "asked": asked,
             "action": request.url.path,
             "said": {name: value for name, value in form.items() if name not in _NOT_AGAIN and isinstance(value, str)},
-            "offered": offer_of(found),
-            "sure": ",".join(sorted({d.code for d in asked.doubts} | set(str(form.get("sure", "")).split(",")) - {""})),
+            "offered": offer_of(found.on_row(str(form.get("offered", "")).partition(":")[2])),
+            "sure": ",".join(sorted({c.code for c in asked.found} | set(str(form.get("sure", "")).split(",")) - {""})),
         }
         if not request.headers.get("hx-request"):
             return pages.show(request, unit, "part/dialog.html", 409, **context)
@@ -76,21 +79,36 @@ def _asked_back(
 
 
 def logged(
-    request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], write: Writer
+    request: Request,
+    uuid: UUID,
+    workshop: Workshop,
+    pages: PagesDep,
+    form: dict[str, Any],
+    write: Writer,
+    *,
+    of_row: bool = False,
 ) -> Response:
-    """Log one entry and say so; from a plain form, go back to the page that it came from."""
+    """Log one entry and say so; from a plain form, go back to the page that it came from.
+
+    A press that does work ``of_row`` lays down what its row offered: one that carries none is refused.
+    """
     with workshop.first_served():
-        return _logged(request, uuid, workshop, pages, form, write)
+        return _logged(request, uuid, workshop, pages, form, partial(_write, write=write, of_row=of_row))
 
 
 def _logged(
-    request: Request, uuid: UUID, workshop: Workshop, pages: PagesDep, form: dict[str, Any], write: Writer
+    request: Request,
+    uuid: UUID,
+    workshop: Workshop,
+    pages: PagesDep,
+    form: dict[str, Any],
+    take: Callable[[Workshop, UUID, dict[str, Any]], _Logged],
 ) -> Response:
     try:
         try:
-            done = _write(workshop, uuid, form, write)
+            done = take(workshop, uuid, form)
         except log.Conflict:  # the same press may have come over two connections at once: look again who was first
-            done = _write(workshop, uuid, form, write)
+            done = take(workshop, uuid, form)
     except AskedBack as asked:
         return _asked_back(request, uuid, workshop, pages, form, asked)
     if not request.headers.get("hx-request"):

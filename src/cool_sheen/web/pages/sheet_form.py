@@ -5,10 +5,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from cool_sheen.core.coatings.families import FAMILY_WORDS, ROLE_WORDS
+from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.coatings.sheet_fields import TOUCH_WORDS
-from cool_sheen.core.drying.milestones import WORDS, Mode
+from cool_sheen.core.drying.milestones import WORDS, Basis, Mode, usual_basis
+from cool_sheen.core.errors import NotReadable
 from cool_sheen.core.film.grits import MEAN_UM
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
+from cool_sheen.core.units import read_minutes
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.web.forms import Typed, is_place
@@ -22,7 +25,9 @@ MODE_WORDS: dict[str, str] = {
 }  # fmt: skip
 TIMES = "Times as they are printed: 45 min, 16 h, 1 h 30, 7 days, 2-4 h."
 _PAST = (("fresh", "a fresh coat of itself"), ("pad", "a pad, then the next coat"))
-_COUNTS_FOR = (("coat", "one coat"), ("build", "the finished build, from the last coat on"))
+COUNTED_FROM: dict[str, str] = {
+    Basis.COAT: "after one coat", Basis.BUILD: "after the last of its coats", Basis.LAST: "after the last coat alone",
+}  # fmt: skip
 _AFTER = (("mist", "a mist coat"), ("stripe", "a stripe coat"), ("drop", "a drop coat"), ("cover", "a cover coat"))
 _GRITS = [(grit, grit) for grit in MEAN_UM]
 
@@ -72,7 +77,6 @@ REST: dict[str, tuple[Box, ...]] = {
     "More of the film": (
         Box("sag_limit_um", "Runs over", "film", hint="Left empty: a fifth over the most."),
         Box("hiding_um", "Dry film that hides black on white", "film", hint="For colours."),
-        Box("build_coats", "Coats of a finished build", hint="What “the finished build” means in the times."),
         Box("film_exponent", "Power of the film in its times", hint="Left empty: as it dries. 0: it sets by itself."),
         choice("key_grit", "Key with grit", _GRITS),
         Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),
@@ -106,7 +110,7 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     )),
     "milestones": ("Milestones", (
         choice("name", "It is", _MARKS), choice("mode", "driven by", MODE_WORDS.items()),
-        Box("ref_minutes", "after", kind="time"), choice("counts_for", "counts for", _COUNTS_FOR),
+        Box("ref_minutes", "after", kind="time"), choice("counts_for", "counted", COUNTED_FROM.items()),
         choice("after", "put on before it", _AFTER), Box("film_um", "for a film of", "film"),
         Box("activation_kj_per_mol", "activation", unit="kJ/mol"),
     )),
@@ -123,9 +127,10 @@ ROWS: dict[str, tuple[str, tuple[Box, ...]]] = {
     )),
 }  # fmt: skip
 KEY = Box("key", "Key", "words", hint="Left empty: made of the name.")
+COATS = Box("build_coats", "Coats that the label recommends", hint="Left empty: 2.")
 COMPONENTS = ("base", "hardener", "water", "demineralised water")
 LAYOUT = Layout(
-    boxes=(KEY, *(box for group in (*SHORT.values(), *REST.values()) for box in group)),
+    boxes=(KEY, COATS, *(box for group in (*SHORT.values(), *REST.values()) for box in group)),
     rows=ROWS,
     groups={"sheet": "The sheet", "limits": "Climate limits", "mix": "Mix", "aerosol": "Can", "nozzle_mm": "Nozzle"},
     row_words=WORDS,
@@ -179,6 +184,31 @@ def waits(values: Mapping[str, Any]) -> list[WaitField]:
             out.append(WaitField(words, mark, free, usual))
             free += 1
     return out
+
+
+def bases(values: Mapping[str, Any]) -> dict[str, list[tuple[str, str]]]:
+    """What the time of each wait may be counted from, the usual one of its mark first and preset.
+
+    Args:
+        values: The form as it is, with the coats that its label recommends.
+    """
+    coats = str(values.get(COATS.name) or Product.model_fields[COATS.name].default)
+    words = {**COUNTED_FROM, Basis.BUILD.value: f"after the last of {coats} coats"}
+    redissolves = any(v and n.startswith("windows.") and n.endswith(".redissolves") for n, v in values.items())
+    found = {}
+    for wait in waits(values):
+        minutes = _minutes_typed(str(values.get(f"{wait.path}.ref_minutes", "")))
+        usual = usual_basis(wait.mark, minutes, opens=False, redissolves=redissolves)
+        others = [(key, text) for key, text in words.items() if key != usual]
+        found[wait.mark] = [("", f"{words[usual]} (usual)"), (usual.value, words[usual]), *others]
+    return found
+
+
+def _minutes_typed(text: str) -> float:
+    try:
+        return read_minutes(text)
+    except NotReadable:
+        return 0.0
 
 
 _FIRST_NEW = 34  # rows behind all others, and before the last that a form reads

@@ -91,6 +91,8 @@ def _form(request: Request, pages: PagesDep, unit: Unit, typed: Typed, key: str,
         key_box=sheet_form.KEY,
         times=sheet_form.TIMES,
         waits=waits,
+        coats_box=sheet_form.COATS,
+        bases=sheet_form.bases(typed.values),
         counts=sheet_form.LAYOUT.rows_of({n: v for n, v in typed.values.items() if not n.startswith(fresh)}),
         shown_above=shown,
         open_rest=bool(folded) or typed.values.get(MORE) in ("milestones", "windows", "heat_stages"),
@@ -102,7 +104,7 @@ def _form(request: Request, pages: PagesDep, unit: Unit, typed: Typed, key: str,
 
 def _in_short(name: str, shown: set[str]) -> bool:
     """Whether a field stands in the short sheet."""
-    boxes = {box.name for group in sheet_form.SHORT.values() for box in group}
+    boxes = {box.name for group in sheet_form.SHORT.values() for box in group} | {sheet_form.COATS.name}
     return name in boxes | shown or name.startswith(("mix.parts", "pack_"))
 
 

@@ -21,7 +21,7 @@ from cool_sheen.service.unit import Missing, Refused, Unit, Workshop
 from cool_sheen.service.work import new_id
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages.sheet_form import LAYOUT, MODE_WORDS
+from cool_sheen.web.pages.sheet_form import COUNTED_FROM, LAYOUT, MODE_WORDS
 from cool_sheen.web.views.times import last_times, minutes
 
 router = APIRouter(prefix="/shelf")
@@ -181,6 +181,7 @@ def product(request: Request, key: str, unit: UnitDep, pages: PagesDep, shop: Sh
         ships=ships is not None,
         sizes=packs.sizes_of(unit, f"paint:{key}"),
         mode_words=MODE_WORDS,
+        bases=COUNTED_FROM,
         changes=LAYOUT.said_of(shelves.differences(ships, found), shop.units) if mine and ships else [],
         learned=learned,
         last_times=_last_times(unit, key, shop.units),

@@ -460,14 +460,13 @@
 
   // --- a press is heard at once, once, and only for what its button said ---------------------------
   const JUST_MS = 800; // nobody has read in less what a button says now
-  const offers = new Map(); // part -> what its buttons offer, and since when
+  const offers = new Map(); // part -> what the buttons of its rows offer, and since when
   function watchOffers() {
-    for (const field of $$("#live input[name=offered]")) {
-      const lane = field.closest("[data-part]");
-      if (!lane) continue;
+    for (const lane of $$("#live [data-part]")) {
       const known = offers.get(lane.dataset.part);
-      if (!known || known.offer !== field.value)
-        offers.set(lane.dataset.part, { offer: field.value, since: known ? performance.now() : -JUST_MS });
+      const shown = $$("input[name=offered]", lane).map((field) => field.value);
+      const since = (offer) => (known ? (known.get(offer) ?? performance.now()) : -JUST_MS);
+      if (shown.length) offers.set(lane.dataset.part, new Map(shown.map((offer) => [offer, since(offer)])));
     }
   }
   const unheard = (form) => {
@@ -481,8 +480,9 @@
       const form = event.target;
       if (!form.matches("form[method=post]")) return;
       const lane = form.closest("#live [data-part]");
-      const known = lane && offers.get(lane.dataset.part);
-      const fresh = known && performance.now() - known.since < JUST_MS;
+      const offered = $("input[name=offered]", form);
+      const since = lane && offered && offers.get(lane.dataset.part)?.get(offered.value);
+      const fresh = since !== undefined && since !== null && performance.now() - since < JUST_MS;
       if (fresh || form.dataset.heard) {
         event.preventDefault();
         event.stopImmediatePropagation();

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import partial
+from typing import Any
 from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
@@ -18,7 +19,7 @@ from cool_sheen.core.part.status import State, ZoneStatus, statuses
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import next_time
-from cool_sheen.service.doubts import offer_of
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
 from cool_sheen.web.views import looking, ribbon, section, through
@@ -74,20 +75,17 @@ class ZoneRow:
     warnings: tuple[str, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Lane:
-    """All that the lane's template shows."""
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Row:
+    """Zones with the same next thing: what it is, where, from when to when, its countdown and its buttons."""
 
-    uuid: UUID
-    name: str
-    project: str
-    place: str
-    done: str
-    hazards: list[str]
+    uuid: UUID  # of the part
+    row: str  # its name: a press carries it
     state: str
     word: str
     says: str
-    where: str  # the zones that the action is for; empty for all
+    where: str  # the zones that it is for, by name; empty for all
+    zones_named: tuple[UUID, ...]  # the same, as a press names them; nothing on a part of one zone
     because: str
     does: str
     button: str
@@ -96,11 +94,26 @@ class Lane:
     count: Count | None
     tested: bool
     milestone: str
+    due: list[str]  # keys of the alarms that are due by now
+    press: str  # the uuid of the entry that the button will write
+    offered: str  # the mark of what its buttons offer
+    earlier: str  # the dialog in which the press is given a time of its own; empty where the button opens it
+    ticks: bool  # whether the step asks for something to be seen to: its button opens the dialog
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Lane(Row):
+    """All that the lane's template shows: its first row on top, ``more`` of them below."""
+
+    name: str
+    project: str
+    place: str
+    done: str
+    hazards: list[str]
+    more: list[Row]
     wide: ribbon.Ribbon
     narrow: ribbon.Ribbon
     portrait: section.Section
-    due: list[str]  # keys of the alarms that are due by now
-    press: str  # the uuid of the entry that the button will write
     why: list[Why]
     mix: str  # where the next coat is mixed; empty when it needs no mixing
     zones: list[ZoneRow]  # side by side where they differ; nothing where all stand alike
@@ -109,11 +122,8 @@ class Lane:
     through: str  # where it was sanded through, until that is mended
     marks: str = ""  # what is marked and not coated over, where the action is
     comes_after: str = ""  # the part that is to be finished first
-    earlier: str = ""  # the dialog in which the press is given a time of its own; empty where the button opens it
-    offered: str = ""  # the mark of what its buttons offer
     next_time: tuple[str, ...] = ()  # notes that come back here
     pieces: bool = False  # whether the coat that is next goes on several pieces
-    ticks: bool = False  # whether the step asks for something to be seen to: its button opens the dialog
 
 
 def story_of(found: PartNow, film: ZoneFilm, shut: Sequence[Shut] = ()) -> ribbon.Story:
@@ -143,56 +153,78 @@ def shut_spans(found: PartNow) -> tuple[Shut, ...]:
     return tuple(slowest_gate(found.situation, step, found.now).spans(found.now))
 
 
-def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "") -> Lane:
-    """Compute a lane."""
-    now, action = found.now, found.action
-    story = story_of(found, found.film, shut_spans(found))
-    wide = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=2), timedelta(hours=6)), zone)
-    narrow = ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone)
+def row_of(found: PartNow, zone: ZoneInfo, press: str = "") -> dict[str, Any]:
+    """Return what a row shows of the part, looked at on that row."""
+    action = found.action
     untested = action.state in (State.OPEN, State.CLOSING) and not action.tested
     word = STATE_WORDS[str(action.state)]
     if action.alarm == "wait":
         word = "waiting"
     elif action.state in (State.OPEN, State.CLOSING) and found.top is not None:
         word = f"{word}, {'test first' if untested else 'tested'}"
+    zones = action.zones if len(found.zones) > 1 else frozenset()
+    return {
+        "uuid": found.part.uuid,
+        "row": action.row,
+        "state": str(action.state),
+        "word": word,
+        "says": action.says,
+        "where": found.situation.names(action.zones) if action.zones else "",
+        "zones_named": tuple(z.uuid for z in found.zones if z.uuid in zones),
+        "because": action.because,
+        "does": action.does,
+        "button": button_word(action.does, action.says),
+        "also": _also(found),
+        "grit": action.grit,
+        "count": _count(found, zone),
+        "tested": action.tested,
+        "milestone": MARK_WORDS.get(action.milestone or "", ""),
+        "due": _due(found),
+        "press": press or str(uuid4()),
+        "offered": offer_of(found),
+        "earlier": _EARLIER.get(action.does, "step") if action.does else "",
+        "ticks": bool(action.step and action.step.to_tick),
+    }
+
+
+def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "") -> Lane:
+    """Compute a lane: the row that is looked at on top, the others below it.
+
+    Args:
+        found: The part.
+        zone: The shop's time zone.
+        units: The shop's units.
+        press: What the ids of its presses begin with; new ones when it is empty.
+    """
+    now, action = found.now, found.action
+    story = story_of(found, found.film, shut_spans(found))
     rows = statuses(found.situation)
+    others = [other for other in found.actions if other is not action]
+    more = [
+        Row(**row_of(found.on_row(other.row), zone, press and f"{press}{place}"))
+        for place, other in enumerate(others, start=1)
+    ]
     return Lane(
-        uuid=found.part.uuid,
+        **row_of(found, zone, press),
         name=found.part.name,
         project=found.part.project_name,
         place=found.space.name,
         done=layer_count(found),
         hazards=hazards(found),
-        state=str(action.state),
-        word=word,
-        says=action.says,
-        where=found.situation.names(action.zones) if action.zones else "",
-        because=action.because,
-        does=action.does,
-        button=button_word(action.does, action.says),
-        also=_also(found),
-        grit=action.grit,
-        count=_count(found, zone),
-        tested=action.tested,
-        milestone=MARK_WORDS.get(action.milestone or "", ""),
-        wide=wide,
-        narrow=narrow,
+        more=more,
+        wide=ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=2), timedelta(hours=6)), zone),
+        narrow=ribbon.draw(story, ribbon.frame_around(now, timedelta(hours=1), timedelta(hours=3), 340.0), zone),
         portrait=portrait(found),
-        due=_due(found),
-        press=press or str(uuid4()),
         why=why(found, zone, units),
         mix=mix_address(found),
-        zones=zone_rows(found, rows, zone),
+        zones=[] if more else zone_rows(found, rows, zone),
         closes_first=_closes_first(found, rows, zone),
         asks=_asks(found),
         through=through.in_short(found),
         marks=looking.open_in_short(found, action.zones or found.situation.all_zones),
         comes_after=found.comes_after,
-        offered=offer_of(found),
         next_time=tuple(r.note.said.text for r in next_time.of_part(found)),
         pieces=isinstance(action.step, CoatStep) and len(action.zones or found.situation.all_zones) > 1,
-        ticks=bool(action.step and action.step.to_tick),
-        earlier=_EARLIER.get(action.does, "step") if action.does else "",
     )
 
 
@@ -288,7 +320,7 @@ def _also(found: PartNow) -> list[str]:
     """Return what else makes sense now, beside the big button."""
     action = found.action
     also = []
-    if action.does != "coat" and found.next_coat() and action.state not in ("locked", "key", "bare", "gate", "limit"):
+    if action.does == "touch_test" and isinstance(action.step, CoatStep):
         also.append("coat")
     if action.does != "touch_test" and found.top and action.state in ("wet", "open", "closing", "locked", "curing"):
         also.append("touch_test")

@@ -1,0 +1,1 @@
+"""What a press means to log, and what it contradicts."""
