@@ -18,6 +18,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import event
 
 from cool_sheen.core.climate.series import Series
+from cool_sheen.core.press.contradictions import CHECKS
 from cool_sheen.demo import shop as demo_shop
 from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.jobs import spaces_by_id
@@ -159,6 +160,17 @@ def _without_waiting_for_the_disk(connection, _record, _proxy) -> None:
     connection.execute("PRAGMA synchronous=OFF")
 
 
+SURE = ",".join(sorted({"offer", "test", "film", "tested", *(check.code for check in CHECKS)}))  # of whatever is asked
+
+
+ANY_ROW = {"offered": "1:any", "sure": SURE}  # whoever presses on and on, whatever is next, and confirms all
+
+
+def zones_in(dialog: str) -> dict[str, str]:
+    """All zones that a dialog lists, as a press names them; nothing for a part of one zone."""
+    return dict.fromkeys(re.findall(r'name="(zone_[0-9a-f-]{36})"', dialog), "1")
+
+
 class ShopOnTrial:
     """An application over a database of its own, driven over HTTP."""
 
@@ -200,7 +212,8 @@ class ShopOnTrial:
 
     def log(self, part: UUID, verb: str, press: UUID | None = None, **fields: str) -> Any:
         """Press a button of the row that it logs, with the zones that its form has ticked; what is asked is confirmed."""
-        sent = {"press": str(press or uuid4()), "sure": "offer", **self.offered(part, verb, fields), **fields}
+        shown = {} if "offered" in fields else self.offered(part, verb, fields)
+        sent = {"press": str(press or uuid4()), "sure": "offer", **shown, **fields}
         answer = self._post(part, verb, sent)
         asked = re.search(r'name="sure" value="([^"]+)"', answer.text) if answer.status_code == 200 else None
         if asked and answer.headers.get("HX-Reswap") == "none" and not {"sure", "offered"} & fields.keys():
@@ -210,12 +223,12 @@ class ShopOnTrial:
     def _post(self, part: UUID, verb: str, sent: dict[str, str]) -> Any:
         return self.http.post(f"/parts/{part}/{verb}", data=sent, headers={"HX-Request": "true"})
 
-    def offered(self, part: UUID, verb: str, fields: Mapping[str, str]) -> dict[str, str]:
+    def offered(self, part: UUID | str, verb: str, fields: Mapping[str, str]) -> dict[str, str]:
         """What the form of a press says of itself: the row that it is of, and its zones where none are chosen."""
         if verb not in ("coat", "touch", "sand", "step", "bake", "reading"):
             return {}
         with self.workshop.read() as unit:
-            found = row_for(part_now(unit, part), verb, "")
+            found = row_for(part_now(unit, UUID(str(part))), verb, "")
             chosen = any(name.startswith("zone_") for name in fields) or len(found.zones) < 2
             return {"offered": offer_of(found), **({} if chosen else zones_named(found, verb))}
 

@@ -58,7 +58,7 @@ class Day:
         self.shop.http.cookies.set("device", self.dice.choice(("tablet", "phone")))
         press = uuid4()
         for _ in range(1 + (self.dice.random() < 0.2)):
-            answer = self.shop.log(part, verb, press=press, sure="1", **fields)
+            answer = self.shop.log(part, verb, press=press, **fields)
             assert answer.status_code == 200, answer.text[:300]
         self.dropped += 1
         return press

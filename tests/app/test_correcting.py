@@ -27,7 +27,7 @@ def put_right(shop, part, wrong, **fields):
 
 def a_coat(shop, part):
     until(shop, part, lambda s: isinstance(s, CoatStep))
-    shop.log(part, "coat", sure="1")
+    shop.log(part, "coat")
     return of_kind(shop, part, "coat")
 
 

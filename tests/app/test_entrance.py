@@ -73,7 +73,12 @@ def test_with_the_passcode_one_works_as_oneself_until_the_session_ends(opened, m
     assert (answer.status_code, answer.headers["location"]) == (303, "/jobs")
     assert "HttpOnly" in answer.headers["set-cookie"]
     assert client.get("/jobs", headers=HTML).status_code == 200
-    assert client.post(f"/parts/{part}/step", data={"press": str(uuid4()), "kind": "wash"}).status_code == 303
+    assert (
+        client.post(
+            f"/parts/{part}/step", data={"press": str(uuid4()), "kind": "wash", **shop.offered(part, "step", {})}
+        ).status_code
+        == 303
+    )
     with shop.workshop.read() as unit:
         assert log.of_part(unit.session, part)[-1].entry.person == "Inge Larsen"
     assert "Inge Larsen" in client.get(f"/parts/{part}", headers=HTML).text

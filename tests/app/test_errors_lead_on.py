@@ -28,7 +28,7 @@ def test_an_address_that_is_loaded_again_leads_to_its_form(shop):
 
 def test_a_dialog_is_told_which_of_its_fields_is_wrong(shop):
     part = shop.new_part()
-    form = {"press": str(uuid4()), "grit": "P12345"}
+    form = {"press": str(uuid4()), "grit": "P12345", **shop.offered(part, "sand", {})}
     answer = shop.http.post(f"/parts/{part}/sand", data=form, headers={"HX-Request": "true"})
     assert answer.status_code == 422
     assert re.search(r'<span hidden data-field="grit">Use a name such as P320', answer.text)

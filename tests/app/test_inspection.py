@@ -105,7 +105,8 @@ def test_a_zone_with_a_mark_does_not_pass_until_it_is_accepted_with_a_reason(sho
     assert as_a_step.status_code == 409
     assert "Rim: a mark is open there" in as_a_step.text
     # the rest passes, and what follows is still held for the rim
-    assert inspect(shop, part, "look", rest="1", light_0="1").status_code == 303
+    failed = {"rest": "1", f"zone_{rim}": "not_passed", "light_0": "1"}
+    assert inspect(shop, part, "look", **failed).status_code == 303
     assert is_inspection(shop.standing(part).action.step)
     assert shop.standing(part).action.zones == {zones["Rim"]}
     assert not any("Inspect" in label for label in ahead(shop, part, rest))
@@ -127,6 +128,17 @@ def test_a_zone_with_a_mark_does_not_pass_until_it_is_accepted_with_a_reason(sho
     assert shop.log(part, "undo", entry=str(accept)).status_code == 200
     assert is_inspection(shop.standing(part).action.step)
     assert shop.standing(part).action.zones == {zones["Rim"]}
+
+
+def test_the_rest_passes_no_zone_with_an_open_defect_and_logs_nothing_of_it(shop):
+    part = with_an_inspection(shop)
+    rim = zones_of(shop, part)["Rim"]
+    assert inspect(shop, part, "mark", what="hose", zone=str(rim)).status_code == 303
+    assert inspect(shop, part, "look", rest="1").status_code == 303
+    assert not [look for look in shop.standing(part).history.looks if rim in look.zones]
+    nothing = inspect(shop, part, "look", rest="1")
+    assert (nothing.status_code, "every zone that is due has an open defect" in nothing.text) == (422, True)
+    assert not [look for look in shop.standing(part).history.looks if rim in look.zones]
 
 
 def test_a_lane_names_some_marks_and_counts_the_others(shop):
@@ -183,8 +195,11 @@ def test_a_zone_that_is_still_mended_does_not_pass_with_the_rest(shop):
     others = [u for n, u in zones_of(shop, part).items() if n != "Rim"]
     assert any("Inspect" in label for label in ahead(shop, part, rim))
     assert not any("Inspect" in label for zone in others for label in ahead(shop, part, zone))
-    # said of it all the same: a look of one's own, and the look of the plan stays owed after its coat
-    assert inspect(shop, part, "look", **{f"zone_{rim}": "passed"}).status_code == 303
+    # said of it all the same, it is asked first: a look of one's own, and the look of the plan stays owed after its coat
+    asked = inspect(shop, part, "look", **{f"zone_{rim}": "passed"})
+    assert (asked.status_code, "Press the same button again" in asked.text) == (409, True)
+    codes = re.search(r'name="sure" value="([^"]+)"', asked.text)[1]
+    assert inspect(shop, part, "look", sure=codes, **{f"zone_{rim}": "passed"}).status_code == 303
     assert any("Inspect" in label for label in ahead(shop, part, rim))
     until(shop, part, is_inspection)
     assert inspect(shop, part, "look", rest="1").status_code == 303
@@ -245,7 +260,7 @@ def test_comb_readings_are_the_film_and_stay_on_the_list_until_they_are_mended(s
     sheet = shop.standing(part).products[shop.standing(part).system.layer("build").product]
     low, high = sheet.wet_film_min_um, sheet.wet_film_max_um
     plan = shop.standing(part).history.builds[rim].total_um
-    wrong_unit = shop.log(part, "reading", readings="left 5")
+    wrong_unit = shop.log(part, "reading", readings="left 5", sure="")
     assert "Is it the right unit" in wrong_unit.text
     assert not shop.standing(part).history.readings
     fine, thin = (low + high) / 2, 0.8 * low - 1
@@ -309,9 +324,9 @@ def test_a_ladder_keeps_its_rungs_with_what_is_left_and_asks_back_a_grit_that_sk
     page = shop.http.get(f"/parts/{part}/sand").text
     offer = re.search(r'name="offered" value="([^"]+)"', page)[1]
     asked = shop.log(part, "sand", grit="P500", offered=offer)
-    assert "P180 came before, and P500 does not reach its scratches: P280 between them." in asked.text
+    assert "P500 won&#39;t remove P180 scratches. Use P280 in between." in asked.text
     assert len([w for w in shop.standing(part).history.works if w.grit]) == len(ladder.rungs) - 1
-    assert shop.log(part, "sand", grit="P500", offered=offer, sure="skip").status_code == 200
+    assert shop.log(part, "sand", grit="P500", offered=offer, sure="skip,before").status_code == 200
     (ladder,) = rung_ladders(shop.standing(part).owed, shop.standing(part).history)
     assert ladder.rungs[1].skips == ("P280",)
 
@@ -399,10 +414,10 @@ def test_what_was_done_before_it_went_wrong_mends_nothing(shop):
     split(shop, part, "Rim")
     rim = zones_of(shop, part)["Rim"]
     layer = until(shop, part, lambda s: isinstance(s, CoatStep)).layer.id
-    shop.log(part, "coat", sure="1")
-    shop.log(part, "sand", grit="P320", sure="1")  # before it went wrong
+    shop.log(part, "coat")
+    shop.log(part, "sand", grit="P320")  # before it went wrong
     went_wrong(shop, part, ("sand", "P320", ""), ("coat", "", layer), **{f"zone_{rim}": "1"})
     assert ahead(shop, part, rim)[0] == "Sand P320 to mend: Rim"
-    shop.log(part, "sand", grit="P320", sure="1", **{f"zone_{rim}": "1"})
+    shop.log(part, "sand", grit="P320", **{f"zone_{rim}": "1"})
     assert ahead(shop, part, rim)[0].endswith("to mend: Rim")
     assert not ahead(shop, part, rim)[0].startswith("Sand")

@@ -157,7 +157,9 @@ def test_a_copy_is_made_while_the_shop_is_written_to_and_comes_back_with_what_st
     first = keeping.copy_now(shop.workshop)
     assert first.why == copies.BY_HAND
     lines = len(upgrades.kept(first.file)["log_entry"])
-    shop.http.post(f"/parts/{part}/touch", data={"press": "0" * 31 + "1", "ready": "yes"})
+    shop.http.post(
+        f"/parts/{part}/touch", data={"press": "0" * 31 + "1", "ready": "yes", **shop.offered(part, "touch", {})}
+    )
     file = keeping.file_of(shop.workshop)
     assert len(upgrades.kept(file)["log_entry"]) == lines + 1
     close(shop.workshop.engine)

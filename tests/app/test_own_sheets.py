@@ -50,7 +50,7 @@ def test_a_copied_sheet_takes_its_labels_figures_and_its_own_data_win_at_the_sca
     found = shelf(shop)
     sheet = found.products["machine-enamel-moss"]
     marks = {m.name: (m.ref_minutes, m.counts_for) for m in sheet.milestones}
-    assert (marks["flash"], marks["tape_over"]) == ((15, "coat"), (300, "build"))
+    assert (marks["flash"], marks["tape_over"]) == ((15, None), (300, "build"))
     assert sheet.mix.reducer.usual_pct == pytest.approx(100 / 3)
     mix = mix_of(sheet, found.supplies, Choice())
     assert [(c.key, round(s.density_g_per_ml, 2)) for c, s in zip(mix.components, _things(mix), strict=True)] == [

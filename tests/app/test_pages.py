@@ -5,7 +5,7 @@ import re
 from uuid import uuid4
 
 import pytest
-from tests.support import ShopOnTrial
+from tests.support import SURE, ShopOnTrial
 
 from cool_sheen.web.security import POLICY
 
@@ -201,10 +201,10 @@ def test_the_first_load_weighs_under_150_kilobytes(demo):
 
 def test_a_page_for_people_without_scripts_still_logs_a_coat(shop: ShopOnTrial):
     part = shop.new_part()
-    form = {"press": str(uuid4()), "back": "/"}
+    form = {"press": str(uuid4()), "back": "/", "sure": SURE, **shop.offered(part, "coat", {})}
     answer = shop.http.post(f"/parts/{part}/coat", data=form)
     assert (answer.status_code, answer.headers["location"]) == (303, "/")
-    elsewhere = shop.http.post(f"/parts/{part}/coat", data={"press": str(uuid4()), "back": "//evil.example"})
+    elsewhere = shop.http.post(f"/parts/{part}/coat", data=form | {"press": str(uuid4()), "back": "//evil.example"})
     assert elsewhere.headers["location"] == f"/parts/{part}"
     assert '<h2 class="dialog-title">Log sanding' in shop.http.get(f"/parts/{part}/sand").text
 

@@ -4,7 +4,8 @@ from uuid import UUID, uuid4
 
 import pytest
 from tests.app.test_inspection import split, until, zones_of
-from tests.app.test_presses import entries
+from tests.app.test_presses import entries, offered
+from tests.support import SURE
 
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service.jobs import find_part
@@ -22,7 +23,7 @@ def in_pieces(shop, *names):
 
 
 def press(shop, part, verb, zone="", **fields):
-    data = {"press": str(uuid4()), "zone": str(zone), **fields}
+    data = {"press": str(uuid4()), "zone": str(zone), "sure": SURE, "offered": offered(shop, part), **fields}
     return shop.http.post(f"/parts/{part}/pieces/{verb}", data=data)
 
 
@@ -152,7 +153,7 @@ def test_a_part_of_two_sides_says_which_is_up_and_when_it_can_be_turned(shop):
         unit.session.refresh(row, ["faces"])
     step = until(shop, part, lambda s: isinstance(s, CoatStep))
     assert "Up:" not in shop.http.get(f"/parts/{part}").text  # nothing is wet yet
-    shop.log(part, "coat", sure="1")
+    shop.log(part, "coat")
     with shop.workshop.read() as unit:
         found = part_now(unit, part)
         said = turning_words(found, unit.zone)

@@ -28,6 +28,15 @@ def press(shop, part, verb, sure="", offer=None, **fields):
     return shop.http.post(f"/parts/{part}/{verb}", data=form, headers=HX)
 
 
+def split_in_two(shop, part):
+    with shop.workshop.read() as unit:
+        whole = find_part(unit, part).live_zones[0].uuid
+    page = shop.http.get(f"/parts/{part}/survey?split={whole}").text
+    rim = {"name": "Rim", "shape": "typed", "area": "0.3", "count": "1", "kind": "face"}
+    split = {**filled_as_shown(page, "/split"), **rim}
+    assert shop.http.post(f"/parts/{part}/survey/split", data=split).status_code == 303
+
+
 def is_asked(answer):
     return answer.headers.get("HX-Reswap") == "none" and '<div id="dialog-body" hx-swap-oob="innerHTML">' in answer.text
 
@@ -104,7 +113,7 @@ def test_a_coat_on_a_film_that_is_not_open_is_taken_but_asked_back_once_and_reme
     assert is_asked(answer) == asked
     assert len(shop.standing(part).history.coats) == (1 if asked else 2)
     if asked:
-        assert "The coat before it was on for" in answer.text
+        assert "old and wet by the clock" in answer.text
         assert not is_asked(press(shop, part, "coat", sure="wet"))
         assert "opens from" in entries(shop, part)[-1].entry.reason
         assert "Asked back:" in shop.http.get(f"/parts/{part}").text
@@ -112,12 +121,14 @@ def test_a_coat_on_a_film_that_is_not_open_is_taken_but_asked_back_once_and_reme
         assert entries(shop, part)[-1].entry.reason is None
 
 
-def test_a_script_is_not_asked_and_what_it_said_is_remembered_all_the_same(shop):
+def test_a_press_without_a_row_or_without_a_zone_is_told_so_and_logs_nothing(shop):
     part = at_a_coat(shop)
-    for _ in range(2):
-        assert shop.log(part, "coat").status_code == 200
-    assert len(shop.standing(part).history.coats) == 2
-    assert "opens from" in entries(shop, part)[-1].entry.reason
+    bare = shop.http.post(f"/parts/{part}/coat", data={"press": str(uuid4())}, headers=HX)
+    assert (bare.status_code, "does not say which row it is for" in bare.text) == (409, True)
+    split_in_two(shop, part)
+    nowhere = press(shop, part, "coat")
+    assert (nowhere.status_code, "Tick the zones that it was done on" in nowhere.text) == (422, True)
+    assert not shop.standing(part).history.coats
 
 
 def test_a_wet_film_that_is_sanded_is_asked_back(shop):
@@ -126,7 +137,7 @@ def test_a_wet_film_that_is_sanded_is_asked_back(shop):
     shop.clock.turn(minutes=5)
     answer = press(shop, part, "sand", grit="P320")
     assert is_asked(answer)
-    assert "it is no key" in answer.text
+    assert "count as keying" in answer.text
     assert 'name="grit" value="P320"' in answer.text
     while not isinstance(shop.standing(part).action.step, SandStep):
         shop.do_next(part)
@@ -167,7 +178,7 @@ def test_who_keeps_the_list_of_the_room_is_asked_for_the_dehumidifier(shop):
     shop.clock.at = shop.standing(part).top.opens.late + timedelta(minutes=1)
     answer = press(shop, part, "coat")
     assert is_asked(answer)
-    assert "dehumidifier of Room is not stamped off" in answer.text
+    assert "Is the dehumidifier in Room off?" in answer.text
 
 
 WHENS = {
@@ -223,12 +234,7 @@ def test_what_has_no_time_of_its_own_is_not_put_right(shop, named):
 
 def test_coats_zone_after_zone_are_no_coats_on_a_wet_film_and_are_repeated_with_their_zones(shop):
     part = at_a_coat(shop)
-    with shop.workshop.read() as unit:
-        whole = find_part(unit, part).live_zones[0].uuid
-    page = shop.http.get(f"/parts/{part}/survey?split={whole}").text
-    rim = {"name": "Rim", "shape": "typed", "area": "0.3", "count": "1", "kind": "face"}
-    split = {**filled_as_shown(page, "/split"), **rim}
-    assert shop.http.post(f"/parts/{part}/survey/split", data=split).status_code == 303
+    split_in_two(shop, part)
     zones = {zone.name: str(zone.uuid) for zone in shop.standing(part).zones}
     for name in zones:
         assert not is_asked(press(shop, part, "coat", **{f"zone_{zones[name]}": "1"}))
@@ -259,7 +265,7 @@ def test_a_coat_that_ended_before_the_one_on_top_is_asked_back_and_lies_below_it
     shop.clock.turn(hours=2)
     at = (on_top - timedelta(minutes=minutes)).isoformat()
     answer = press(shop, part, "coat", sure="wet,offer", at=at)
-    assert ("this one would lie below it" in answer.text) == asked
+    assert ("this coat would be under it" in answer.text) == asked
     if asked:
         assert shop.log(part, "coat", at=at, offered=offered(shop, part), sure="order,wet,offer").status_code == 200
         assert [c.ended_at for c in shop.standing(part).history.coats][-2:] == [

@@ -207,7 +207,7 @@ def test_a_label_is_typed_as_it_is_printed(shop, label):
         more = rows[name][1]
         mark = next(m for m in data["milestones"] if m["name"] == name and m.get("after") == more.get("after"))
         assert mark["ref_minutes"] == minutes
-        assert mark.get("counts_for", "coat") == more.get("counts_for", "coat")
+        assert mark.get("counts_for") == more.get("counts_for")
     assert data["mix"]["pot_life_minutes"] == 120  # a pot gels at the soonest
 
 

@@ -15,7 +15,8 @@ from uuid import uuid4
 import pytest
 from sqlalchemy import inspect, text
 from sqlalchemy.exc import IntegrityError, InvalidRequestError, StatementError
-from tests.support import T0, ShopOnTrial, as_seen, free_port
+from tests.fuzz.forms import filled_as_shown
+from tests.support import SURE, T0, ShopOnTrial, as_seen, free_port
 
 from cool_sheen.core.log.entries import Entry, NotePayload, Target
 from cool_sheen.store import log
@@ -113,7 +114,8 @@ def test_a_program_that_is_killed_between_two_entries_has_lost_neither(tmp_path)
                 _get(f"{address}/").split('data-name="Spandrel carving"')[0].rsplit('data-part="', 1)[1].split('"')[0]
             )
             assert _get(f"{address}/parts/{part}").count("Take back: Build coats coated") == count - 1
-            _post(f"{address}/parts/{part}/coat", port, press=str(uuid4()))
+            shown = filled_as_shown(_get(f"{address}/parts/{part}/coat"), "/coat")
+            _post(f"{address}/parts/{part}/coat", port, **shown | {"press": str(uuid4()), "sure": SURE})
             if count == 1:
                 _post(f"{address}/mix/new", port, product="clear-two-pack", press=batch, how="ready", amount="300 ml")
                 _post(f"{address}/mix/{batch}/stamp", port, press=str(uuid4()), gate="base_stirred")

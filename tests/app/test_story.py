@@ -73,7 +73,7 @@ def test_a_whole_life_is_told_zone_by_zone_with_all_that_happened(shop):
 def test_what_was_said_and_what_the_finger_found_stand_side_by_side(shop):
     part = shop.new_part()
     until(shop, part, lambda s: isinstance(s, CoatStep))
-    shop.log(part, "coat", sure="1")
+    shop.log(part, "coat")
     top = shop.standing(part).top
     said = top.bands[top.rule.opens].likely
     shop.clock.turn(seconds=(said - shop.clock.at).total_seconds() + 90)
@@ -97,7 +97,7 @@ def test_of_very_many_coats_the_last_ones_are_told_and_it_says_so(shop, monkeypa
     part = shop.new_part()
     until(shop, part, lambda s: isinstance(s, CoatStep))
     for _ in range(4):
-        shop.log(part, "coat", sure="1")
+        shop.log(part, "coat")
         shop.clock.turn(hours=1)
     assert "The last coats are told" not in told(shop, part)
     monkeypatch.setattr("cool_sheen.core.part.story.MOST_TOLD", 3)

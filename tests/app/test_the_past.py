@@ -293,14 +293,17 @@ def test_a_wild_test_is_asked_back_and_counts_for_its_coat_alone(shop):
     part = coated(shop)
     ended, sheet = shop.standing(part).top.coat.ended_at, minutes_to(shop, part)
     early = ended + timedelta(minutes=0.2 * sheet)
-    asked = touch(shop, part, early, True)
+    asked = touch(shop, part, early, True, sure="")
     assert "Sure? Ready after" in asked.text
     assert asked.text.startswith('<div id="dialog-body" hx-swap-oob')
     assert 'name="sure" value="test"' in asked.text
     assert not shop.standing(part).history.touches
-    plain = shop.http.post(f"/parts/{part}/touch", data={"press": str(uuid4()), "ready": "yes", "milestone": "flash"})
+    plain = shop.http.post(
+        f"/parts/{part}/touch",
+        data={"press": str(uuid4()), "ready": "yes", "milestone": "flash", **shop.offered(part, "touch", {})},
+    )
     assert plain.status_code == 409
-    assert touch(shop, part, early, True, sure="1").status_code == 200
+    assert touch(shop, part, early, True).status_code == 200
     assert shop.standing(part).top.opens.likely == early  # ready is ready, for this coat
     assert factor(shop, part) == (0.0, 0.25)
     assert "Nothing yet: the times are the sheet's" in shop.http.get("/shelf/epoxy-primer-grey").text
@@ -389,10 +392,16 @@ def test_a_label_with_a_time_after_a_mist_is_typed_as_it_is_printed_and_moves_no
     assert shop.http.post("/shelf/single-stage-two-pack/edit", data=typed).status_code == 303
     shown = shop.http.get("/shelf/single-stage-two-pack").text
     usual = next(m.ref_minutes for m in shipped().products["single-stage-two-pack"].milestones if m.name == "flash")
-    assert re.search(r'<th scope="row">flashed off, after a mist coat ?</th><td class="figure">12 min', shown)
-    assert re.search(rf'<th scope="row">flashed off ?</th><td class="figure">{usual:g} min', shown)
+    assert re.search(
+        r'<th scope="row">flashed off, after a mist coat <span class="soft">after one coat</span></th><td class="figure">12 min',
+        shown,
+    )
+    assert re.search(
+        rf'<th scope="row">flashed off <span class="soft">after one coat</span></th><td class="figure">{usual:g} min',
+        shown,
+    )
     assert f"opens when flashed off, {usual:g} min" in shown
-    assert "dry enough to sand, of the finished build (2 coats)" in shown
+    assert 'dry enough to sand <span class="soft">after the last of 2 coats</span>' in shown
     assert "12 min" not in shop.http.get("/shelf?find=machine+green").text
     part = shop.new_part("single-stage-epoxy", "bare_steel_sheet")
     assert shop.log(

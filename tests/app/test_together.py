@@ -16,7 +16,7 @@ from tests.app.test_build_journeys import zones_of
 from tests.app.test_mixing_journeys import balance, batch_of, begin, do, state_of
 from tests.app.test_records import record
 from tests.fuzz.forms import filled_as_shown
-from tests.support import ShopOnTrial
+from tests.support import SURE, ShopOnTrial
 
 from cool_sheen.core.log.entries import Entry, NotePayload
 from cool_sheen.formats.catalogue import shipped
@@ -232,11 +232,12 @@ def test_a_long_record_is_taken_in_lots_between_which_others_press_and_counts_wh
     draft = re.search(r"/weather/records/([\w-]+)/take", page.text)[1]
     seen, took = [], type(demo.workshop).took
 
+    def pressed():
+        return {"press": str(uuid4()), "ready": "yes", "sure": SURE, **demo.offered(part, "touch", {})}
+
     def pressing(workshop, uuid, done, of):
         took(workshop, uuid, done, of)
-        seen.append(
-            (done, of, demo.http.post(f"/parts/{part}/touch", data={"press": str(uuid4()), "ready": "yes"}).status_code)
-        )
+        seen.append((done, of, demo.http.post(f"/parts/{part}/touch", data=pressed()).status_code))
         told = demo.http.get(f"/weather/records/{draft}/taken").text
         assert f"{done} of {of} readings are in" in told
         assert demo.http.post(f"/weather/records/{draft}/take").status_code == 409
@@ -328,7 +329,7 @@ def test_what_goes_wrong_after_a_press_was_saved_says_that_it_was(shop, monkeypa
     assert shop.standing(part).action.does != does  # it is on
     monkeypatch.setattr(work, "step_done", broken)
     headers = HX if kind == "piece" else {}
-    form = {"press": str(uuid4()), "kind": does}
+    form = {"press": str(uuid4()), "kind": does, **shop.offered(part, "step", {}), "sure": SURE}
     said = shop.http.post(f"/parts/{part}/step", data=form, headers=headers)
     assert (said.status_code, troubles.NOT_SAVED in said.text) == (500, True)
     assert ("<html" in said.text) == (kind == "page")
@@ -439,7 +440,7 @@ def test_which_of_two_hours_is_asked_and_the_answer_goes_with_the_next_press(aut
     assert asked.status_code == 422
     assert "02:30 came twice on 25 October 2026" in asked.text
     assert re.findall(r'name="at_which" value="(\w+)"', asked.text) == ["first", "second"]
-    form = {"press": str(uuid4()), "at": "2026-10-25T02:30"}
+    form = {"press": str(uuid4()), "at": "2026-10-25T02:30", **shop.offered(part, "coat", {}), "sure": SURE}
     page = shop.http.post(f"/parts/{part}/coat", data=form).text
     assert f'name="press" value="{form["press"]}"' in page  # a page of its own brings all that was typed
     assert shop.http.post(f"/parts/{part}/coat", data=form | {"at_which": "second"}).status_code == 303

@@ -22,7 +22,8 @@ from cool_sheen.settings import Settings
 from cool_sheen.store.opening import open_engine
 from cool_sheen.web.app import create_app
 from cool_sheen.web.pages.bench import ready_board
-from tests.support import ORIGIN, TurnedClock
+from tests.fuzz.forms import filled_as_shown
+from tests.support import ORIGIN, SURE, TurnedClock
 
 NOW = datetime(2026, 6, 8, 8, 0, tzinfo=UTC)
 
@@ -112,7 +113,9 @@ def worked(scale: Scale, rounds: int) -> None:
             for path in ("/jobs", "/jobs?page=7", "/mix", "/shelf", "/stores", "/weather"):
                 scale.get(path, path.partition("?")[0])
         if n % 10 == 0:
-            scale.post(f"/parts/{filmed[n // 10 % len(filmed)]}/touch", ready="yes")
+            touched = f"/parts/{filmed[n // 10 % len(filmed)]}/touch"
+            shown = filled_as_shown(scale.get(touched, "dialog"), "/touch")
+            scale.post(touched, **shown | {"ready": "yes", "sure": SURE, "press": str(uuid4())})
             scale.get("/bench/lanes", "bench")
         if n % 30 == 15:
             scale.post("/weather/readings", space=room.group(1), air=str(18 + n % 7), rh=str(45 + n % 9))

@@ -27,7 +27,7 @@ from cool_sheen.demo.years import Years, lay_years
 from cool_sheen.settings import Settings
 from cool_sheen.store.opening import close
 from tests.scale.shop import NOW, opened
-from tests.support import free_port
+from tests.support import ANY_ROW, free_port, zones_in
 
 SERVE = """
 import os, sys, time
@@ -96,9 +96,11 @@ async def _device(day: Day, parts: list[str], dice: random.Random, *, bench: boo
         about = {} if bench else {"part": mine[0]}
         tasks = [asyncio.create_task(_listen(http, heard, about)), asyncio.create_task(_look(day, http, heard, path))]
         await asyncio.sleep(dice.uniform(0, day.pause_s[1]))
+        zones = {part: zones_in((await http.get(f"/parts/{part}/coat")).text) for part in mine}
         while time.monotonic() < day.ends:
-            word, to, form = _said(dice, dice.choice(mine))
-            form |= {"press": str(uuid4())}
+            part = dice.choice(mine)
+            word, to, form = _said(dice, part)
+            form |= {"press": str(uuid4()), **ANY_ROW, **(zones[part] if word != "note" else {})}
             begun = time.monotonic()
             answer = await http.post(to, data=form)
             took = time.monotonic() - begun

@@ -26,7 +26,7 @@ from cool_sheen.store.audit import log_flaws
 from cool_sheen.store.models import BatchStatus, LessonRow, PartStatus
 from cool_sheen.store.opening import close, open_engine
 from cool_sheen.store.standing import flaws
-from tests.support import free_port
+from tests.support import ANY_ROW, free_port, zones_in
 
 DEVICES, SPEED = 20, 30.0
 STOCK = "paint:clear-two-pack"
@@ -108,9 +108,14 @@ async def device(soak: Soak, diary: Diary, parts: list[str], dice: random.Random
     """Press every two seconds, and again what was not answered, until the soak is over."""
     headers = {"Origin": soak.base, "HX-Request": "true"}
     async with httpx2.AsyncClient(base_url=soak.base, headers=headers, timeout=60) as http:
+        zones: dict[str, dict[str, str]] = {}
         while time.monotonic() < soak.ends:
             press = str(uuid4())
             path, form = _said(dice, parts)
+            if path.startswith("/parts/"):
+                if path not in zones:
+                    zones[path] = zones_in((await http.get(path)).text)
+                form |= ANY_ROW | zones[path]
             await _until_answered(soak, diary, http, path, {"press": press, **form})
             with suppress(httpx2.HTTPError):
                 await http.get("/bench/lanes" if dice.random() < 0.7 else f"/parts/{dice.choice(parts)}")

@@ -25,7 +25,7 @@ from cool_sheen.core.log.standing import unvoided
 from cool_sheen.service.opening import open_workshop
 from cool_sheen.store import log
 from cool_sheen.store.opening import close, open_engine
-from tests.support import ShopOnTrial, free_port
+from tests.support import ANY_ROW, ShopOnTrial, free_port
 
 DEVICES = 4
 _ROUND_S = (0.1, 0.7)  # how long a program lives after its first answer to a press
@@ -63,7 +63,7 @@ class Device:
                 time.sleep(0.02)
 
     def _sent(self, press: str) -> bool:
-        body = urlencode({"press": press, "kind": "wipe"})
+        body = urlencode({"press": press, "kind": "wipe", **ANY_ROW})
         headers = {
             "Origin": f"http://127.0.0.1:{self.port}", "HX-Request": "true",
             "Content-Type": "application/x-www-form-urlencoded",

@@ -324,8 +324,19 @@ def _sanding_meant(found: PartNow, grit: str, zones: Zones) -> SandStep | None:
     action = found.action.step
     if isinstance(action, SandStep) and action.grit == grit and zones & action.zones:
         return action
-    owed = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed & zones)
+    owed = _before_the_next_coat(found, zones)
     return next((s for s in owed if isinstance(s, SandStep) and s.grit == grit), None)
+
+
+def _before_the_next_coat(found: PartNow, zones: Zones) -> list[Step]:
+    """What is owed to some zones before their next coat, in order, on those of them that it is owed to."""
+    places: dict[int, set[UUID]] = {}
+    for zone in zones:
+        for place in found.owed.ahead(zone):
+            if isinstance(found.owed.steps[place], CoatStep):
+                break
+            places.setdefault(place, set()).add(zone)
+    return [only_on(found.owed.steps[n], frozenset(there), found.zones) for n, there in sorted(places.items())]
 
 
 def _removal(found: PartNow, planned: SandStep | None, grit: str, zones: Zones) -> float:
@@ -380,8 +391,7 @@ def _step_meant(found: PartNow, kind: str, zones: Zones) -> Step | None:
     action = found.action.step
     if action is not None and action.kind == kind and action.zones & zones:
         return action
-    owed = (only_on(row.step, row.owed, found.zones) for row in found.rows if row.owed & zones)
-    return next((step for step in owed if step.kind == kind), None)
+    return next((step for step in _before_the_next_coat(found, zones) if step.kind == kind), None)
 
 
 def _heat_before(found: PartNow, kind: str) -> None:

@@ -97,7 +97,8 @@ async def form_of(request: Request) -> dict[str, Any]:
     return out
 
 
-SENT_LATER = {"kept_at", "mine"}  # what a device adds to a press that it kept and sends again: it is the same press
+# What is not of the work itself: when a kept press is sent, what its button offered, what was confirmed.
+SENT_LATER = {"kept_at", "mine", "offered", "sure"}
 
 
 def _pressed(path: str, form: Mapping[str, Any]) -> Pressed | None:

@@ -197,8 +197,7 @@ def write(who: Writer, uuid: UUID, asked: EntryShape, workshop: WorkshopDep) -> 
             unit.asking = Asking(asked.offer, frozenset(asked.sure) | known)
             if log.by_uuid(unit.session, asked.press) is None:
                 check_offer(unit, found)
-            if asked.says.kind in _OF_A_ROW:
-                found = on_offered_row(unit, found)
+                found = on_offered_row(unit, found) if asked.says.kind in _OF_A_ROW else found
             row = _WRITES[asked.says.kind](unit, found, asked)
             names = log_words.names_for(unit, uuid, found.system)
             done = Logged(uuid=row.entry.uuid, seq=row.seq, says=log_words.says_logged(unit, row, names))

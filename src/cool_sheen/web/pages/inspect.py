@@ -11,7 +11,9 @@ from pydantic import ValidationError
 
 from cool_sheen.core.log.looked import BECAUSE_WORDS, MARK_WORDS, AcceptPayload, MarkPayload
 from cool_sheen.service import looks, photos
+from cool_sheen.service.confirmations import AskedBack
 from cool_sheen.service.jobs import find_part
+from cool_sheen.service.journal import pressed_before
 from cool_sheen.service.part_now import PartNow, part_now
 from cool_sheen.service.unit import Asking, Refused, Unit, units_of
 from cool_sheen.service.work import new_id
@@ -90,7 +92,11 @@ def _post(
         press = typed.uuid("press", "The press has no id: load the page again.")
         typed.stop("This was not logged.")
         unit.asking = Asking("", frozenset(typed.text("sure").split(",")) - {""})
-        write(unit, part_now(unit, uuid), typed, press)
+        try:
+            write(unit, part_now(unit, uuid), typed, press)
+        except AskedBack as asked:  # the same button confirms it
+            typed.values = {**typed.values, "sure": ",".join(sorted({c.code for c in asked.found}))}
+            raise
 
     def show(request: Request, unit: Unit, pages: PagesDep, typed: Typed, status: int) -> Response:
         return _show(request, unit, pages, uuid, typed, status)
@@ -124,7 +130,7 @@ def mark(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
 
 @router.post("/look")
 def look(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, form: FormDep) -> Response:
-    """Log which zones pass, and which do not; by ``rest`` all else passes on which no mark is open."""
+    """Log which zones pass, and which do not; by ``rest`` all else passes on which no defect is open."""
 
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> None:
         said: dict[UUID, looks.Verdict] = {}
@@ -135,9 +141,11 @@ def look(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             marked = any(m.holds for m in found.history.open_marks(zone.uuid))
             if verdict in allowed:
                 said[zone.uuid] = allowed[verdict]
-            elif typed.flag("rest") and (not due or zone.uuid in due):
-                said[zone.uuid] = "not_passed" if marked else "passed"
+            elif typed.flag("rest") and not marked and (not due or zone.uuid in due):
+                said[zone.uuid] = "passed"
         at = typed.ended(unit.zone, unit.now)
+        if typed.flag("rest") and not said and pressed_before(unit, press) is None:
+            raise Refused("Nothing passes: every zone that is due has an open defect. Mend it, or accept it first.")
         typed.stop()
         lights = tuple(name for place, name in enumerate(looks.LIGHTS) if typed.flag(f"light_{place}"))
         looks.looked(unit, found, press, looks.LookSaid(said, lights), at)

@@ -46,8 +46,7 @@ def _write(workshop: Workshop, uuid: UUID, form: dict[str, Any], write: Writer, 
         unit.asking = Asking(typed.text("offered", most=200), sure, mine)
         if log.by_uuid(unit.session, press) is None:
             check_offer(unit, found)
-        if of_row:
-            found = on_offered_row(unit, found)
+            found = on_offered_row(unit, found) if of_row else found
         row = write(unit, found, typed, press)
         names = log_words.names_for(unit, uuid, found.system)
         return _Logged(found.part, row, log_words.says_logged(unit, row, names, shop.units))
