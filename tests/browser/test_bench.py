@@ -219,6 +219,8 @@ def test_a_part_is_made_and_primed_by_keyboard_alone(page, served):
     served.shop.clock.turn(seconds=10)
     page.keyboard.press("c")
     page.locator("#dialog").get_by_role("button", name="Coat on").press("Enter")
+    expect(page.locator("#dialog")).to_contain_text("Not done before it: Degrease; Mask; Tack off.")
+    page.keyboard.press("y")
     expect(page.locator(".counts")).to_contain_text("1 of 2")
     expect(page.locator(".lane")).to_have_class(re.compile("is-wet"))
 

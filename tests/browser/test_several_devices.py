@@ -108,11 +108,11 @@ def test_what_is_asked_back_is_logged_when_somebody_is_sure(page, served):
     assert served.shop.log(part, "coat").status_code == 200
     page.context.set_offline(False)
     page.get_by_role("button", name="Log it all the same").click()
-    expect(page.locator("#outbox")).to_contain_text("The coat before it was on for")  # and that it is wet
+    expect(page.locator("#outbox")).to_contain_text("old and wet by the clock")  # and that it is wet
     page.get_by_role("button", name="Log it all the same").click()
     expect(page.locator("#outbox")).to_be_hidden()
     assert len(entries(served, part)) == before + 2
-    assert "The coat before it was on" in entries(served, part)[-1].reason
+    assert "old and wet by the clock" in entries(served, part)[-1].reason
 
 
 def photos(served, part):

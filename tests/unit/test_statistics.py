@@ -66,7 +66,7 @@ def test_an_entry_of_hours_has_an_end_and_a_bound():
 
 def test_steps_are_summed_by_kind_of_work():
     def step(kind):
-        return SimpleNamespace(kind=kind, area_m2=2.0, method="brush")
+        return SimpleNamespace(kind=kind, area_m2=2.0, method="brush", minutes=None, per_m2=False)
 
     found = estimated([step(kind) for kind in ("wash", "mask", "sand", "mix", "coat", "coat", "polish", "own")])
     assert found["prepare"] == labour_minutes("wash", 2) + labour_minutes("mask", 2, "brush")

@@ -137,7 +137,7 @@ def test_heat_between_layers_and_at_the_end_goes_by_the_sheet_of_the_film_below(
     free = edit.set_finish(system, [Task(kind="unmask"), *bakes, Task(kind="bake", metal_temp_c=90, hold_minutes=20)])
     heat = [s for s in steps_of(free, (zone(),), shipped().products) if s.kind == "bake"]
     assert [(s.metal_temp_c, s.hold_minutes) for s in heat] == [(120, 30), (180, 30), (230, 60), (90, 20)]
-    assert {s.after for s in heat} == {"handle"}
+    assert {s.after for s in heat} == {"flash"}
 
 
 SPOILS = [  # where, and tasks that stand the wrong way round: put right they stand as in the third column

@@ -7,12 +7,13 @@ from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, mod
 
 from cool_sheen.core.coatings.families import Role
 from cool_sheen.core.coatings.sheet_fields import GritName, Key, Positive, ReducerSpeed, Speed, Strict, Text, parted
-from cool_sheen.core.units import Micron
+from cool_sheen.core.units import Micron, Minutes
 
 CoatKind = Literal["stripe", "mist", "full", "drop", "cover"]
 StepKind = Literal[
     "wash", "degrease", "strip", "fill", "wipe", "mask", "tack", "mix", "induct", "turn", "inspect", "unmask",
-    "clean_gun", "bake", "polish", "assemble", "degloss", "broadcast", "sweep", "test_patch", "decals", "own",
+    "clean_gun", "bake", "polish", "assemble", "degloss", "broadcast", "sweep", "test_patch", "test_card",
+    "decals", "own",
 ]  # fmt: skip
 TaskKind = StepKind | Literal["sand", "wait"]
 Where = Annotated[str, Field(pattern=r"^(all|bare|coated|face|edge|inside|underside|patch|zone:.{1,60})$")]
@@ -24,15 +25,17 @@ STEP_WORDS: dict[str, str] = {
     "inspect": "Inspect under a low lamp", "unmask": "Unmask", "clean_gun": "Clean the gun", "bake": "Heat",
     "polish": "Denib and polish", "assemble": "Refit", "degloss": "De-gloss with a pad",
     "broadcast": "Broadcast grit into the wet film", "sweep": "Sweep off the loose grit", "test_patch": "Test patch",
-    "decals": "Put transfers on", "own": "Step of your own", "wait": "Wait",
+    "test_card": "Test card",    "decals": "Put transfers on", "own": "Step of your own", "wait": "Wait",
 }  # fmt: skip
 # What a task over a film waits for, unless its system says otherwise.
 USUAL_AFTER: dict[str, str] = {
     "degloss": "sand", "mask": "tape_over", "unmask": "unmask", "polish": "polish", "assemble": "assemble",
-    "decals": "handle", "bake": "handle",
+    "decals": "handle", "bake": "flash",
 }  # fmt: skip
 AT_ONCE = "nothing"
 CHECKS = ("inspect", "test_patch")  # work that is passed, or not
+OWN_MINUTES: Minutes = 5.0  # of a step of one's own that says nothing else
+USUAL_PROMPTS: dict[str, str] = {"test_card": "pattern and colour are right on the card"}
 CLOTH = ("wipe", "degrease")  # work that is repeated until the white cloth stays clean
 COAT_WORDS: dict[str, str] = {
     "stripe": "stripe coat", "mist": "mist coat", "full": "full coat", "drop": "drop coat", "cover": "cover coat",
@@ -69,6 +72,7 @@ class Task(Strict):
     ``id`` is the name that the log knows it by; empty: by its place. ``after`` is the milestone of the film below that
     it waits for, ``wait_minutes`` how long it waits on top of what was done before it, ``words`` why, or what is done.
     ``holds`` says that nothing follows before it was passed; ``prompts``, parted by semicolons, are ticked with it.
+    ``minutes`` is its hands-on time, ``per_m2`` that it is for each square metre; without, the table's.
     Sanding between coats that says no ``removal_um`` is a scuff: it takes the gloss.
     """
 
@@ -85,6 +89,8 @@ class Task(Strict):
     words: Annotated[str, Field(max_length=200)] = ""
     holds: bool = False
     prompts: Annotated[str, Field(max_length=400)] = ""
+    minutes: Annotated[float, Field(gt=0, le=1440, allow_inf_nan=False)] | None = None
+    per_m2: bool = False
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
@@ -99,7 +105,12 @@ class Task(Strict):
     @property
     def to_tick(self) -> tuple[str, ...]:
         """What is seen to with it."""
-        return parted(self.prompts)
+        return parted(self.prompts or USUAL_PROMPTS.get(self.kind))
+
+    @property
+    def takes_minutes(self) -> Minutes | None:
+        """Its own hands-on time, five minutes for a step of one's own; None for the table's. [min]"""
+        return self.minutes or (OWN_MINUTES if self.kind == "own" else None)
 
     @model_serializer(mode="wrap")
     def _short(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:

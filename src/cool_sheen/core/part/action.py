@@ -12,7 +12,7 @@ from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import place_all
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, status_of, statuses
-from cool_sheen.core.work.steps import CoatStep, SandStep, Step, waits_for
+from cool_sheen.core.work.steps import ABRADES, CoatStep, SandStep, Step, waits_for
 
 _BEFORE_CURING = (State.WET, State.LOCKED, State.BARE)
 
@@ -227,7 +227,7 @@ def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) ->
     """The film would take it, but the weather or the day's limit does not."""
     step = first.step
     if first.wait is Wait.LIMIT:
-        until, counting = situation.day.next_midnight(situation.now), "from tomorrow, in"
+        until, counting = first.start, "from the next day, in"
         state, because = State.LIMIT, first.because.split(", then")[0]
     else:
         until = instant(first.shut.to_s) if first.shut else first.start
@@ -260,7 +260,8 @@ def _milestone(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneSt
     )
     reached = band and band.likely and band.likely <= situation.now
     if reached or first.wait is not Wait.FILM:
-        return replace(asked, because=_ready(first, top))
+        ready = replace(asked, because=_ready(first, top, tested=_is_tested(situation, top, mark)))
+        return _before_it_closes(ready, film)
     if state is State.LOCKED and top is not None:
         return _locked_in(asked, situation, top)
     return _not_there(asked, first, band)
@@ -295,12 +296,30 @@ def _locked_in(asked: Action, situation: Situation, top: CoatClock) -> Action:
     )
 
 
-def _ready(first: Planned, top: CoatClock | None) -> str:
+def _is_tested(situation: Situation, top: CoatClock | None, mark: str | None) -> bool:
+    """Whether somebody touched a film, and it was ready for a mark."""
+    return top is not None and any(
+        t.payload.ready and t.payload.milestone == mark and top.coat.uuid in t.payload.coats
+        for t in situation.history.touches
+    )
+
+
+def _before_it_closes(action: Action, film: ZoneFilm) -> Action:
+    """Work that comes before a coat counts down to the window that the coat has to find open, where nothing keys it."""
+    step, top = action.step, film.top
+    if top is None or step is None or step.kind in ABRADES or film.key.sanded or action.counts_to:
+        return action
+    if film.following is None or action.state not in (State.OPEN, State.CLOSING) or top.closes is None:
+        return action
+    return replace(action, counts_to=top.closes.likely, counting="window closes in", band=top.closes, alarm="closing")
+
+
+def _ready(first: Planned, top: CoatClock | None, *, tested: bool) -> str:
     if first.inserted:
         return first.because
     if top is None:
         return "the next step of the system"
-    words = "the film is ready by the clock: test first"
+    words = "tested" if tested else "the film is ready by the clock: test first"
     return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
 
 
@@ -310,7 +329,7 @@ def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
         return _held(situation, first, film, tested=True)
     because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
     waits = first.wait is Wait.DAMP
-    return Action(
+    work = Action(
         step,
         step.label,
         "" if waits else step.kind,
@@ -322,6 +341,7 @@ def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
         film=film,
         planned=first,
     )
+    return _before_it_closes(work, film)
 
 
 def _stuck(situation: Situation, stuck: Stuck) -> Action:

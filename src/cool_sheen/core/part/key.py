@@ -83,11 +83,14 @@ def wiped(key: Key, at: datetime) -> Key:
 def sandable(top: CoatClock, at: datetime, kind: str = "sand") -> bool:
     """Whether sandpaper, or a pad, keys a film at an instant: past ``sand``, not locked, and no film without a key."""
     phase = top.phase_at(at).phase
-    if kind not in top.keyed_by or phase in (Phase.WET, Phase.LOCKED):
-        return False
     mark = mark_of(top.product, "sand") if top.rule.sand is None else top.rule.sand
-    reached = top.bands[mark].likely if mark else None
-    return mark is None or (reached is not None and reached <= at)
+    band = top.bands[mark] if mark else None
+    tested = (
+        band is not None and band.early == band.late
+    )  # dry enough to sand is past its flash, whatever the clock says
+    if kind not in top.keyed_by or phase is Phase.LOCKED or (phase is Phase.WET and not tested):
+        return False
+    return band is None or (band.likely is not None and band.likely <= at)
 
 
 def damp_until(product: Product, at: datetime, climate: PartClimate) -> datetime:

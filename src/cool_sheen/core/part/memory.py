@@ -16,7 +16,7 @@ from cool_sheen.core.part.hands import Alone, Hands
 from cool_sheen.core.part.key import abraded, damp_until, wiped
 from cool_sheen.core.part.situation import Pot, Situation
 from cool_sheen.core.part.top import Top, Window, laid
-from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import ABRADES, WIPES, CoatStep, SandStep, Step, Zones
 
@@ -135,7 +135,7 @@ class Memory:
 
     def labour(self, step: Step) -> timedelta:
         """Hands-on time of a step."""
-        return timedelta(minutes=labour_minutes(step.kind, step.area_m2, step.method))
+        return timedelta(minutes=minutes_of(step))
 
     def tops_on(self, zones: Zones) -> list[Top]:
         """The films on top of some zones, each once."""

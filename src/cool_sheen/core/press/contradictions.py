@@ -19,7 +19,7 @@ from cool_sheen.core.part.placing import gates_of
 from cool_sheen.core.part.situation import Situation, ZoneFilm
 from cool_sheen.core.part.turning import turning
 from cool_sheen.core.units import Millilitres
-from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.owed import last_done
 from cool_sheen.core.work.steps import WIPES, CoatStep, SandStep, Step, only_on
 
@@ -304,7 +304,7 @@ def _outside_limits(intent: Intent) -> Iterator[str]:
     coat = _coat_step(intent)
     if coat is None:
         return
-    began = intent.at - timedelta(minutes=labour_minutes("coat", coat.area_m2, coat.method))
+    began = intent.at - timedelta(minutes=minutes_of(coat))
     shut = [s for gate in gates_of(intent.situation, coat, began) if (s := gate.shut_at(began))]
     worst = max(shut, key=lambda s: s.to_s, default=None)
     if worst is not None:
@@ -406,7 +406,7 @@ def contradictions(intent: Intent) -> list[Contradiction]:
     Args:
         intent: What it means to log.
 
-    Source: docs/confirmations.md.
+    The table is told in docs/confirmations.md.
     """
     return [
         Contradiction(check.code, words)

@@ -28,7 +28,7 @@ from cool_sheen.core.scheduling.crew import HELPS, Shop
 from cool_sheen.core.survey.zones import ZoneFacts
 from cool_sheen.core.units import Micron, Minutes
 from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.steps import CoatStep, Zones, only_on
 
 _HOURS_LATER = (0, 0.25, 0.5, 0.75, 1, 1.5, 2, 3, 4, 5, 6, 7, 8, 10, 12, 15, 18, 21, 24, 30, 36, 48, 72, 96)
@@ -154,7 +154,7 @@ def _minutes(situation: Situation) -> Iterable[tuple[float, str]]:
     for place in {place for places in memory.ahead.values() for place in places}:
         mine = frozenset(zone for zone, places in memory.ahead.items() if place in places)
         step = only_on(memory.steps[place], mine, situation.zones)
-        yield labour_minutes(step.kind, step.area_m2, step.method), step.kind
+        yield minutes_of(step), step.kind
 
 
 def _all_hands(jobs: Sequence[Job], shop: Shop) -> datetime:

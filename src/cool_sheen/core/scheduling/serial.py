@@ -20,7 +20,7 @@ from cool_sheen.core.part.top import Top
 from cool_sheen.core.scheduling.booking import Booked, Job
 from cool_sheen.core.scheduling.calendar import Calendar
 from cool_sheen.core.scheduling.crew import Shop
-from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.steps import CoatStep, HeatStep, Step, waits_for
 
 _TRIES = 8
@@ -219,7 +219,7 @@ class _Below:
 
 
 def _labour(step: Step) -> timedelta:
-    return timedelta(minutes=labour_minutes(step.kind, step.area_m2, step.method))
+    return timedelta(minutes=minutes_of(step))
 
 
 def _waiting(step: Step, below: _Below | None, job: Job) -> timedelta:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from cool_sheen.core.log.entries import CoatPayload, Recorded, SandPayload, StepPayload
 from cool_sheen.core.log.spent import WORK_WORDS, HoursPayload, WorkKind
 from cool_sheen.core.units import Hours, Minutes, SquareMetres
-from cool_sheen.core.work.labour import labour_minutes
+from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.steps import Step
 
 WORKS: tuple[WorkKind, ...] = tuple(WORK_WORDS)
@@ -43,7 +43,7 @@ def estimated(steps: Iterable[Step]) -> dict[WorkKind, Minutes]:
     """
     out: defaultdict[WorkKind, Minutes] = defaultdict(float)
     for step in steps:
-        out[work_of_step(step.kind)] += labour_minutes(step.kind, step.area_m2, step.method)
+        out[work_of_step(step.kind)] += minutes_of(step)
     return dict(out)
 
 

@@ -12,7 +12,7 @@ from cool_sheen.core.mixing.recipes import FREE, Choice, mix_of
 from cool_sheen.core.takeoff.amounts import CoatPaint
 from cool_sheen.core.takeoff.equipment import Equipment
 from cool_sheen.core.units import Hours, Millilitres, SquareMetres
-from cool_sheen.core.work.labour import WAYS, labour_minutes
+from cool_sheen.core.work.labour import WAYS, minutes_of
 from cool_sheen.core.work.steps import SandStep, Step
 
 
@@ -146,4 +146,4 @@ def work_of(
         layers.setdefault(coat.step.layer.id, []).append(coat)
     fills = sum(equipment.fills(sum(c.ml for c in group), group[0].method) for group in layers.values())
     used = wear(rates, sanding, masked, fills, [group[-1].method for group in layers.values()])
-    return used, sum(labour_minutes(s.kind, s.area_m2, s.method) for s in steps) / 60
+    return used, sum(minutes_of(s) for s in steps) / 60

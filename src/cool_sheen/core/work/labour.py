@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Protocol
 
 from cool_sheen.core.units import Minutes, SquareMetres
 
@@ -11,7 +12,7 @@ LABOUR: dict[str, tuple[Minutes, Minutes]] = {
     "mask": (15, 10), "tack": (3, 2), "mix": (8, 0), "induct": (0, 0), "coat": (8, 5), "turn": (10, 2),
     "inspect": (5, 3), "unmask": (8, 4), "clean_gun": (12, 0), "bake": (10, 0), "polish": (15, 40),
     "assemble": (20, 10), "degloss": (5, 6), "broadcast": (3, 2), "sweep": (5, 4),
-    "test_patch": (15, 0), "decals": (10, 5), "wait": (0, 0),
+    "test_patch": (15, 0), "test_card": (2, 0), "decals": (10, 5), "wait": (0, 0),
 }  # fmt: skip
 
 
@@ -44,6 +45,43 @@ def transfer_efficiency(method: str, shape: str = "sheet") -> float:
     if method in ("hvlp", "conventional", "aerosol") and shape in ("frame", "spindles"):
         return min(_OPEN_WORK, WAYS[method].transfer)
     return WAYS[method].transfer
+
+
+class Labourable(Protocol):
+    """What hands-on time is worked out for: a step."""
+
+    @property
+    def kind(self) -> str:
+        """What is done."""
+
+    @property
+    def area_m2(self) -> SquareMetres:
+        """To how much. [m2]"""
+
+    @property
+    def method(self) -> str:
+        """How coats go on."""
+
+    @property
+    def minutes(self) -> Minutes | None:
+        """Its own time, where it has one. [min]"""
+
+    @property
+    def per_m2(self) -> bool:
+        """Whether that is for each square metre."""
+
+
+def minutes_of(step: Labourable) -> Minutes:
+    """Hands-on time of a step: its own, where it has one, else by the table. [min]
+
+    Args:
+        step: What is done, to how much.
+
+    Source: docs/trade.md, Labour and money.
+    """
+    if step.minutes is not None:
+        return step.minutes * step.area_m2 if step.per_m2 else step.minutes
+    return labour_minutes(step.kind, step.area_m2, step.method)
 
 
 def labour_minutes(kind: str, area_m2: SquareMetres, method: str = "hvlp") -> Minutes:

@@ -33,7 +33,8 @@ class _Step:
     ``wait_minutes`` is how long it waits on top of what was done before it, ``why`` in whose words; ``holds`` says that
     nothing follows before it was passed. ``round`` numbers the rounds of a layer that ends when a look finds nothing;
     ``mends`` is the entry that asked for it, where it is no step of the system; ``apart`` says that zones which do not
-    get it go on without waiting for it. ``to_tick`` is what is seen to with it.
+    get it go on without waiting for it. ``to_tick`` is what is seen to with it; ``minutes`` its own hands-on time,
+    where it has one, ``per_m2`` for each square metre.
     """
 
     id: str
@@ -49,6 +50,8 @@ class _Step:
     mends: UUID | None = None
     apart: bool = False
     to_tick: tuple[str, ...] = ()
+    minutes: Minutes | None = None
+    per_m2: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -190,6 +193,8 @@ def _task(task: Task, spot: _Spot) -> Step:
         "why": task.words,
         "holds": task.holds,
         "to_tick": task.to_tick,
+        "minutes": task.takes_minutes,
+        "per_m2": task.per_m2,
     }
     label = task_label(task)
     if len(here) < len(spot.zones) and here:
@@ -200,7 +205,7 @@ def _task(task: Task, spot: _Spot) -> Step:
     after = (task.after or USUAL_AFTER.get(task.kind)) if spot.slot else None
     after = None if after == AT_ONCE else after
     if task.kind == "bake":
-        return _heat_step(task, shared, after or "handle", next(spot.stages, None))
+        return _heat_step(task, shared, after or "flash", next(spot.stages, None))
     return WorkStep(**shared, label=label, kind=task.kind, after=after)
 
 

@@ -65,6 +65,7 @@ class Walk:
         self.names = {step.id: n for n, step in mine.items()}
         self.stands = dict.fromkeys(mine, Stand.OWED)
         self.covered = -1  # the place of the highest coat that is on
+        self.answered: set[int] = set()  # looks that found something: what is coated over them mends it
         self.last: datetime | None = None  # when something was last done
 
     def coat(self, laid: LaidCoat) -> None:
@@ -112,7 +113,10 @@ class Walk:
     def look(self, looked: Look) -> None:
         """A look that ends a round is answered either way: where something is thin, another round follows."""
         place = self.names.get(looked.planned_step or "")
-        if place is not None and is_look(self.mine[place]) and not looked.passed:
+        if place is None or looked.passed:
+            return
+        self.answered.add(place)
+        if is_look(self.mine[place]):
             self._waited(place, looked.at)
             self.stands[place] = Stand.DONE
 
@@ -128,9 +132,12 @@ class Walk:
     @property
     def stood(self) -> dict[int, Stand]:
         """How each step stands: what a coat lies over without a word was passed over."""
-        return {
-            n: Stand.PASSED if stand is Stand.OWED and n < self.covered else stand for n, stand in self.stands.items()
-        }
+        return {n: self._stood(n, stand) for n, stand in self.stands.items()}
+
+    def _stood(self, place: int, stand: Stand) -> Stand:
+        if stand is not Stand.OWED or place >= self.covered:
+            return stand
+        return Stand.DONE if place in self.answered else Stand.PASSED
 
     def skip(self, skipped: Skip) -> None:
         """What is not done, in words; what is done by now stays done."""

@@ -21,10 +21,11 @@ from cool_sheen.web.forms import Typed
 
 # What is offered to be done where; the order is that of the list to choose from.
 KINDS: dict[str, tuple[str, ...]] = {
-    "prepare": ("wash", "test_patch", "strip", "degrease", "fill", "sand", "wipe", "mask", "tack", "inspect", "wait",
-                "own"),
-    "between": ("sand", "degloss", "wipe", "tack", "inspect", "wait", "own"),
-    "then": ("sand", "degloss", "wipe", "mask", "unmask", "tack", "inspect", "bake", "decals", "wait", "own"),
+    "prepare": ("wash", "test_patch", "strip", "degrease", "fill", "sand", "wipe", "mask", "tack", "test_card",
+                "inspect", "wait", "own"),
+    "between": ("sand", "degloss", "wipe", "tack", "test_card", "inspect", "wait", "own"),
+    "then": ("sand", "degloss", "wipe", "mask", "unmask", "tack", "test_card", "inspect", "bake", "decals", "wait",
+             "own"),
     "finish": ("inspect", "unmask", "bake", "polish", "decals", "assemble", "wait", "own"),
 }  # fmt: skip
 _LONGEST_MIN = 60_480
@@ -159,6 +160,8 @@ def _around(typed: Typed, kind: str) -> dict[str, Any]:
     where = typed.text("task_where") or "all"
     told = {"words": words, "wait_minutes": wait, "after": after or None, "holds": typed.flag("task_holds")}
     told["prompts"] = typed.text("task_prompts", most=400)
+    if kind == "own":
+        told |= {"minutes": _minutes(typed, "task_minutes", 1440), "per_m2": typed.flag("task_per_m2")}
     try:
         Task.model_validate({"kind": "wash", "where": where})
     except ValueError:

@@ -360,7 +360,7 @@ def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
     ahead = band.late - now
     pattern = "%H:%M" if ahead < timedelta(hours=20) else "%a" if ahead < timedelta(days=6) else "%-d %b"
     early, late = (t.astimezone(zone).strftime(pattern) for t in (band.early, band.late))
-    return early if early == late else f"{early} – {late}"
+    return early if early == late else f"earliest {early}, latest {late}"
 
 
 def _alarm_key(found: PartNow, alarm: str) -> str:

@@ -85,7 +85,8 @@ def mark_rows(found: PartNow) -> list[MarkRow]:
     newest = sorted(found.history.marks.values(), key=lambda m: -m.place)
     closed = [m for m in newest if stand[m.uuid] == "closed"][:_SHOWN_CLOSED]
     shown = [m for state in ("open", "over") for m in reversed(newest) if stand[m.uuid] == state] + closed
-    return [_mark_row(found, n, mark, stand[mark.uuid]) for n, mark in enumerate(shown, start=1)]
+    numbers = {mark.uuid: n for n, mark in enumerate(reversed(newest), start=1)}  # as they are pencilled on the part
+    return [_mark_row(found, numbers[mark.uuid], mark, stand[mark.uuid]) for mark in shown]
 
 
 def _mark_row(found: PartNow, number: int, mark: Mark, state: str) -> MarkRow:
