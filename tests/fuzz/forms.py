@@ -118,7 +118,7 @@ class _Shown(HTMLParser):
             return
         if tag == "select":
             self._select, self.fields[of["name"]] = of["name"], None
-        elif tag == "option" and ("selected" in of or self.fields[self._select] is None):
+        elif tag == "option" and self._select and ("selected" in of or self.fields[self._select] is None):
             self.fields[self._select] = of.get("value", "")
         elif tag == "input" and of.get("name") and (of.get("type") not in ("checkbox", "radio") or "checked" in of):
             self.fields[of["name"]] = of.get("value", "")

@@ -283,14 +283,14 @@ def taken_way(design: Design, rule: str, place: str, way: str) -> Edit:
 
 
 def strip_zones(unit: Unit, design: Design, place: str) -> None:
-    """When a way strips a part, the survey says so of the zones that the finding is about."""
+    """When a way strips a part, its zones are to be stripped: what the survey found there stays as it is."""
     part = design.site.part
     if part is None:
         return
     about = {z.uuid for g in design.bed.grounds if place.endswith(f"{g.below.family} {g.below.state}") for z in g.zones}
     for zone in part.live_zones:
         if zone.uuid in about:
-            zone.strip = "substrate"
+            zone.strip = "planned"
     unit.session.flush()
 
 

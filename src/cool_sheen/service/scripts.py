@@ -87,6 +87,7 @@ def status_of(unit: Unit, found: PartNow) -> dict[str, Any]:
         "does": action.does,
         "says": action.says,
         "counts_to": action.counts_to,
+        "rows": [_row(found.on_row(row.row)) for row in found.actions],
         "zones": [{"uuid": z.uuid, "name": z.name, "area_m2": z.area_m2} for z in found.zones],
         "layers": [
             {"id": la.id, "name": la.name, "coats": found.layers_done[la.id], "of": sum(c.counted for c in la.coats)}
@@ -95,6 +96,14 @@ def status_of(unit: Unit, found: PartNow) -> dict[str, Any]:
         "films": [_film(found, film) for film in found.situation.films],
         "live": found.is_live,
     }
+
+
+def _row(found: PartNow) -> dict[str, Any]:
+    """Zones with the same next thing: what an entry for them names."""
+    action = found.action
+    zones = [z.uuid for z in found.zones if z.uuid in action.zones]
+    shown = {"state": str(action.state), "does": action.does, "says": action.says, "counts_to": action.counts_to}
+    return {"offer": offer_of(found), "zones": zones, **shown}
 
 
 def _film(found: PartNow, film: ZoneFilm) -> dict[str, Any]:

@@ -229,6 +229,8 @@ class Product(Strict):
     key_grit: GritName = "P400"
     coats_a_day: Annotated[int, Field(ge=1, le=20)] | None = None
     build_coats: Annotated[int, Field(ge=1, le=20)] = 2  # that the sheet recommends: what "the last coat" means
+    thin_under_pct: Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)] = 80  # of the least film, of one reading
+    film_adds_up: bool = False  # its coats are one film: a thin place is mended by the sum of them
     film_exponent: Annotated[float, Field(ge=0, le=3, allow_inf_nan=False)] | None = None  # nought: sets by itself
     nozzle_mm: tuple[Positive, Positive] | None = None
     screen_out: bool = False  # the gun's own screen would hold back what makes it what it is

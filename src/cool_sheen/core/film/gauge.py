@@ -20,13 +20,16 @@ class GaugeVerdict:
     high: tuple[int, ...]
 
 
-def judge_readings(readings_um: Sequence[Micron], min_um: Micron, max_um: Micron) -> GaugeVerdict:
+def judge_readings(
+    readings_um: Sequence[Micron], min_um: Micron, max_um: Micron, thin_share: float = FAR_OFF_LOW
+) -> GaugeVerdict:
     """Judge wet film readings.
 
     Args:
         readings_um: What the comb showed. [um, from 0]
         min_um: Least wet film of the product. [um]
         max_um: Most wet film of the product. [um]
+        thin_share: From which share of the least film down one reading is thin, by the sheet. [0 to 1]
 
     Returns: Thin or heavy when the mean is outside the range; uneven when the mean is right and a reading is under
         80 % of the least or over 120 % of the most; the places of those, from 0.
@@ -38,7 +41,7 @@ def judge_readings(readings_um: Sequence[Micron], min_um: Micron, max_um: Micron
     if min_um > max_um:
         raise Inconsistent("The least film must not be over the most.", "min_um")
     mean = sum(readings_um) / len(readings_um)
-    low = tuple(n for n, um in enumerate(readings_um) if um < FAR_OFF_LOW * min_um)
+    low = tuple(n for n, um in enumerate(readings_um) if um < thin_share * min_um)
     high = tuple(n for n, um in enumerate(readings_um) if um > FAR_OFF_HIGH * max_um)
     if mean < min_um:
         return GaugeVerdict(mean, "thin", low, high)

@@ -7,7 +7,7 @@ from typing import Literal
 from uuid import UUID
 
 from cool_sheen.core.coatings.products import Product
-from cool_sheen.core.film.gauge import FAR_OFF_HIGH, FAR_OFF_LOW, judge_readings
+from cool_sheen.core.film.gauge import FAR_OFF_HIGH, judge_readings
 from cool_sheen.core.log.history import History, Zones
 from cool_sheen.core.log.looks import FilmRead
 from cool_sheen.core.units import Micron
@@ -76,7 +76,7 @@ def _wet(history: History, read: FilmRead, sheets: Mapping[str, Product]) -> Com
     if coat is None or product is None:  # the coat was taken back
         return None
     low, high = product.wet_film_min_um, product.wet_film_max_um
-    said = judge_readings(read.payload.readings_um, low, high)
+    said = judge_readings(read.payload.readings_um, low, high, product.thin_under_pct / 100)
     spots = _spots(read, said.low, said.high)
     thin = said.verdict == "thin" or bool(said.low)
     heavy = said.verdict == "heavy" or bool(said.high)
@@ -84,7 +84,7 @@ def _wet(history: History, read: FilmRead, sheets: Mapping[str, Product]) -> Com
     open_on = {
         zone
         for zone in read.zones
-        if (thin and not _coated_since(history, read.place, zone, layer))
+        if (thin and not _mended(history, read, zone, product, coat.payload.layer_id))
         or (heavy and not _sanded_since(history, read.place, zone))
     }
     if read.accepted:
@@ -117,6 +117,18 @@ def _spots(read: FilmRead, low: Sequence[int], high: Sequence[int]) -> tuple[Spo
     )
 
 
+def _mended(history: History, read: FilmRead, zone: UUID, product: Product, layer: str) -> bool:
+    """Whether a thin place has had another coat; where coats add up, whether the least film of all of them is there."""
+    if not _coated_since(history, read.place, zone, layer):
+        return False
+    if not product.film_adds_up:
+        return True
+    coats = [c for c in history.coats if zone in c.zones and c.payload.layer_id == layer and c.payload.counts]
+    thinnest = min(read.payload.readings_um)
+    laid = sum(thinnest if c.uuid == read.payload.coat else c.payload.film_um for c in coats)
+    return laid >= product.wet_film_min_um * len(coats)
+
+
 def _coated_since(history: History, place: int, zone: UUID, layer: str) -> bool:
     return any(c.place > place and zone in c.zones and c.payload.layer_id == layer for c in history.coats)
 
@@ -125,9 +137,9 @@ def _sanded_since(history: History, place: int, zone: UUID) -> bool:
     return any(w.place > place and zone in w.zones and w.kind == "sand" for w in history.works)
 
 
-def thin_and_heavy_um(low_um: Micron, high_um: Micron) -> tuple[Micron, Micron]:
+def thin_and_heavy_um(product: Product) -> tuple[Micron, Micron]:
     """From where on a single reading is far off a range: under the first, over the second. [um]
 
     Source: docs/trade.md, Film: in the manner of SSPC-PA 2.
     """
-    return FAR_OFF_LOW * low_um, FAR_OFF_HIGH * high_um
+    return product.thin_under_pct / 100 * product.wet_film_min_um, FAR_OFF_HIGH * product.wet_film_max_um

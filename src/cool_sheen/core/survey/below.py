@@ -19,6 +19,7 @@ SOFTEST_FIRST: tuple[BelowFamily, ...] = (
     "filler_epoxy", "urethane_2k", "epoxy_2k", "high_heat",
 )  # fmt: skip
 WORST_FIRST: tuple[State, ...] = ("failing", "unknown", "locked", "weathered", "open", "cured", "keyed", "bare")
+_SOFTENS = frozenset(SOFTEST_FIRST[1 : SOFTEST_FIRST.index("membrane")])  # by strong solvents
 _LETS_GO: tuple[State, ...] = ("failing", "weathered", "unknown")
 DEPTH_WORDS = ("on top", "one film down", "two films down", "three films down", "four films down")
 
@@ -122,9 +123,16 @@ def _films_off(before: Sequence[Evidence], depth: StripDepth) -> int:
 
 
 def _to_sound(films: dict[int, _Film]) -> int:
-    """How many films lie above the first that is sound all the way down, by the tests; nought without one below."""
-    bad = [depth for depth, film in films.items() if film.state in _LETS_GO]
-    return 1 + max(bad) if bad and max(films) > max(bad) else 0
+    """How many films lie above the first that is sound all the way down, by the tests; nought without one below.
+
+    What strong solvents soften is not sound over a film that they leave alone.
+    """
+    lets_go = [depth for depth, film in films.items() if film.state in _LETS_GO]
+    softens = [depth for depth, film in films.items() if film.family in _SOFTENS]
+    for bad in ([*lets_go, *softens], lets_go):
+        if bad and max(films) > max(bad):
+            return 1 + max(bad)
+    return 0
 
 
 def _films(evidence: Iterable[Evidence]) -> dict[int, _Film]:
@@ -174,7 +182,15 @@ def what_is_below(
         state, why = "cured", f"stripped to sound film; {why}"
     if state in ("cured", "open") and (keyed or zone.strip == "keyed"):
         state, why = "keyed", f"keyed in the preparation; {why}"
+    elif state in ("cured", "open") and _is_matt(evidence):
+        state, why = "keyed", f"matt by its gloss test, so it gives hold; {why}"
     return Found(Below(family, state), why)
+
+
+def _is_matt(evidence: Sequence[Evidence]) -> bool:
+    """Whether the film on top was found matt: the latest gloss test of it asks for no key."""
+    gloss = [one for one in evidence if one.key == "gloss" and one.depth == 0]
+    return bool(gloss) and not gloss[-1].demands
 
 
 def _told(zone: ZoneFacts, *, uncovered: bool) -> _Film:

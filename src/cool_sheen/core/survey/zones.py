@@ -1,6 +1,6 @@
 """A zone: the smallest area with one history, and what the survey says of it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Literal, get_args
 from uuid import UUID
@@ -10,11 +10,11 @@ from cool_sheen.core.coatings.sheet_fields import Method
 from cool_sheen.core.units import Hours, SquareMetres
 
 ZoneKind = Literal["face", "edge", "inside", "underside", "patch"]
-Strip = Literal["nothing", "keyed", "sound", "substrate"]
+Strip = Literal["nothing", "keyed", "sound", "planned", "substrate"]
 ZONE_KINDS: tuple[str, ...] = get_args(ZoneKind)
 STRIP_WORDS: dict[str, str] = {
     "nothing": "not stripped", "keyed": "keyed only", "sound": "stripped to sound film",
-    "substrate": "stripped to the substrate",
+    "planned": "to be stripped to the substrate", "substrate": "stripped to the substrate",
 }  # fmt: skip
 OLD_FINISHES: tuple[str, ...] = (
     "none", "unknown", "enamel_1k", "lacquer", "dope", "shellac", "acrylic_water", "casein_paint", "stain_solid",
@@ -46,8 +46,13 @@ class ZoneFacts:
 
     @property
     def bare(self) -> bool:
-        """Whether the substrate shows."""
-        return self.strip == "substrate" or self.old_finish == "none"
+        """Whether the first coat finds the substrate: it shows, or the preparation strips down to it."""
+        return self.strip in ("planned", "substrate") or self.old_finish == "none"
+
+    @property
+    def as_it_is(self) -> "ZoneFacts":
+        """The zone without a strip that is planned and not done: what a survey finds there."""
+        return replace(self, strip="nothing") if self.strip == "planned" else self
 
     def takes(self, where: str) -> bool:
         """Whether a coat that is meant for ``where`` goes on this zone."""

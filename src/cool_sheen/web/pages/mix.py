@@ -8,10 +8,12 @@ from fastapi.responses import RedirectResponse, Response
 
 from cool_sheen.core.coatings.products import Product
 from cool_sheen.core.errors import CoreError
+from cool_sheen.core.log.batches import BatchState
 from cool_sheen.core.mixing.order import GATES
 from cool_sheen.core.mixing.ratios import BASIS_WORDS
 from cool_sheen.core.mixing.recipes import FREE
 from cool_sheen.core.mixing.speeds import ORDER, fitting, speed_of
+from cool_sheen.core.units import Millilitres
 from cool_sheen.core.work.labour import WAYS
 from cool_sheen.service.batches import cup_left, find, yields
 from cool_sheen.service.mixing import left_over, pouring
@@ -27,7 +29,7 @@ from cool_sheen.store.log import by_uuid
 from cool_sheen.store.models import Shop
 from cool_sheen.web.depends import FormDep, PagesDep, ShopDep, UnitDep, WorkshopDep
 from cool_sheen.web.forms import Typed
-from cool_sheen.web.pages.mix_form import asked_of, read_amount
+from cool_sheen.web.pages.mix_form import WEIGHT, asked_of, read_amount
 from cool_sheen.web.views import label as label_view
 from cool_sheen.web.views import mixing as view
 from cool_sheen.web.views.lane import STATE_WORDS
@@ -314,12 +316,22 @@ def end(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, fo
     """End a batch, and say where the rest goes."""
 
     def do(unit: Unit, typed: Typed, press: UUID) -> None:
-        left = typed.quantity("left", "volume", -0.001, 200_000)
-        if left is None:
-            raise Refused("Check what was entered.", typed.notes)
+        left = _left(typed, find(unit, uuid).state)
         pouring.end(unit, uuid, press, left, typed.text("goes"), sure=typed.flag("sure"))
 
     return _did(request, workshop, pages, uuid, form, do)
+
+
+def _left(typed: Typed, state: BatchState) -> Millilitres:
+    """What is left, as it was measured: a volume, or on the scale. Raises Refused. [ml]"""
+    if not WEIGHT.search(typed.text("left")):
+        left = typed.quantity("left", "volume", -0.001, 200_000)
+    else:
+        grams = typed.quantity("left", "weight", -0.001, 500_000)
+        left = grams * state.cup.ready_ml / state.cup.ready_g if grams is not None and state.cup.ready_g > 0 else None
+    if left is None:
+        raise Refused("Check what was entered.", typed.notes)
+    return left
 
 
 @router.post("/{uuid}/leave-out")

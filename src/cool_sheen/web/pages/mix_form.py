@@ -21,7 +21,7 @@ HOW = {
     "parts": "for these coats", "ready": "ready mix", "mixed": "paint and hardener", "have": "what is left of",
     "tins": "whole tins",
 }  # fmt: skip
-_WEIGHT = re.compile(r"(?<![a-z])(g|kg|oz|lb|lbs)\.?\s*$", re.IGNORECASE)
+WEIGHT = re.compile(r"(?<![a-z])(g|kg|oz|lb|lbs)\.?\s*$", re.IGNORECASE)
 _BARE = re.compile(r"\s*[+-]?[\d.,]+\s*")
 _LEAST_BARE, _MOST_BARE = 10.0, 20_000.0
 
@@ -38,7 +38,7 @@ def read_amount(
         typed.notes[name] = "Enter how much, such as 380 ml or 500 g."
         return None, None
     bare = _BARE.fullmatch(text) is not None
-    weight = bool(_WEIGHT.search(text)) and not text.lower().replace(" ", "").endswith("floz")
+    weight = bool(WEIGHT.search(text)) and not text.lower().replace(" ", "").endswith("floz")
     weight = weight or (bare and usual == "g")
     kind = "weight" if weight else "volume"
     number = typed.quantity(name, kind, 0, 500_000)

@@ -166,8 +166,8 @@ def _comb_range(found: PartNow) -> tuple[float, float, float, float] | None:
     """The wet film that the sheet of the coat on top asks for, and from where on a single place is far off. [um]"""
     if found.top is None:
         return None
-    low, high = found.top.product.wet_film_min_um, found.top.product.wet_film_max_um
-    return low, high, *thin_and_heavy_um(low, high)
+    product = found.top.product
+    return product.wet_film_min_um, product.wet_film_max_um, *thin_and_heavy_um(product)
 
 
 def _last_times(unit: Unit, found: PartNow, units: str) -> str:

@@ -77,6 +77,8 @@ REST: dict[str, tuple[Box, ...]] = {
     "More of the film": (
         Box("sag_limit_um", "Runs over", "film", hint="Left empty: a fifth over the most."),
         Box("hiding_um", "Dry film that hides black on white", "film", hint="For colours."),
+        Box("thin_under_pct", "A reading is thin under", unit="% of the least film"),
+        Box("film_adds_up", "Its coats are one film: readings add up", "flag"),
         Box("film_exponent", "Power of the film in its times", hint="Left empty: as it dries. 0: it sets by itself."),
         choice("key_grit", "Key with grit", _GRITS),
         Box("never_sanded", "Never sanded before clear (metallic, pearl)", "flag"),

@@ -88,7 +88,8 @@ def _values(part: Part, zone: Zone, shop: Shop, *, as_new: bool) -> dict[str, st
 def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View) -> Response:
     state = history_of(unit, part)
     facts = state.as_logged(zone_facts(unit, part))
-    found = survey.found_below(unit, facts, state, System.model_validate(part.system))
+    present = [zone.as_it_is for zone in facts]
+    found = survey.found_below(unit, present, state, System.model_validate(part.system))
     now = unit.now
     rows = [
         {
@@ -102,7 +103,7 @@ def _show(request: Request, unit: Unit, pages: PagesDep, part: Part, view: View)
             "face": next(f for f in part.faces if f.uuid == row.face_uuid),
             "merges": any(z.split_from == row.split_from for z in part.live_zones if z is not row and row.split_from),
         }
-        for row, fact in zip(part.live_zones, facts, strict=True)
+        for row, fact in zip(part.live_zones, present, strict=True)
     ]
     made = survey.tests_shown(unit, part, state)
     keys = ["lead", "dust"] if any(not f.bare for f in facts) else ["dust"]

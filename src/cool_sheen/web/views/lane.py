@@ -10,6 +10,7 @@ from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.climate.gates import Shut
+from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.part.film_clock import known_of, mark_of
@@ -23,12 +24,14 @@ from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
 from cool_sheen.web.views import looking, ribbon, section, through
+from cool_sheen.web.views.band import last_safe_start
 
 STATE_WORDS: dict[str, str] = {
     "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
     "cured": "cured", "curing": "curing", "bare": "ready to start", "gate": "gate shut", "done": "nothing to do",
     "shut": "fresh coat first", "limit": "done for today",
 }  # fmt: skip
+LAST_HOURS = timedelta(hours=3)
 URGENCY = (
     "closing", "open", "keyed", "key", "shut", "bare", "wet", "gate", "limit", "locked", "curing", "cured", "done",
 )  # fmt: skip
@@ -54,6 +57,7 @@ class Count:
     span: str
     alarm: str
     key: str  # under which the alarm rings once, whether the count runs out here or the server says so
+    after: str = ""  # what is lost when it has run out
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +201,10 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         press: What the ids of its presses begin with; new ones when it is empty.
     """
     now, action = found.now, found.action
-    story = story_of(found, found.film, shut_spans(found))
+    shut = shut_spans(found)
+    story = story_of(found, found.film, shut)
+    row = row_of(found, zone, press)
+    row["count"] = _last_start(found, shut, row["count"], zone)
     rows = statuses(found.situation)
     others = [other for other in found.actions if other is not action]
     more = [
@@ -205,7 +212,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
         for place, other in enumerate(others, start=1)
     ]
     return Lane(
-        **row_of(found, zone, press),
+        **row,
         name=found.part.name,
         project=found.part.project_name,
         place=found.space.name,
@@ -351,6 +358,24 @@ def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
         alarm=action.alarm,
         key=_alarm_key(found, action.alarm),
     )
+
+
+def _last_start(found: PartNow, shut: Sequence[Shut], count: Count | None, zone: ZoneInfo) -> Count | None:
+    """In the last hours before the weather closes, count down to the last safe start, and say what is lost after it."""
+    action, now = found.action, found.now
+    at = last_safe_start(shut, now)
+    ready = action.does and action.state in (State.OPEN, State.CLOSING, State.KEYED, State.BARE)
+    if at is None or not isinstance(action.step, CoatStep) or not ready or at - now > LAST_HOURS:
+        return count
+    to_ms = int(at.timestamp() * 1000)
+    if count is not None and count.to_ms <= to_ms:
+        return count
+    lost = next(s for s in shut if instant(s.since_s) == at)
+    again = (
+        "as far as the forecast goes" if math.isinf(lost.to_s) else f"until {clock_time(instant(lost.to_s), zone, now)}"
+    )
+    key = f"closing:{found.part.uuid}:{action.step.id}:last"
+    return Count(to_ms, "last safe start in", "", "closing", key, f"After it: {lost.reason}, {again}.")
 
 
 def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
