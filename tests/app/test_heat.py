@@ -5,7 +5,7 @@ from datetime import timedelta
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.support import T0, steady
+from tests.support import SURE, T0, steady
 
 from cool_sheen.core.climate.series import seconds
 from cool_sheen.core.drying.clock import Clock, Film
@@ -78,6 +78,14 @@ def test_staged_heat_goes_by_target_hold_and_order_and_the_first_stage_is_never_
     assert shop.standing(part).action.says == "Finished"
     page = shop.http.get(f"/parts/{part}").text
     assert "Heated: 228 °C metal for 60 min" in page
+
+
+def test_heat_on_a_film_that_the_clock_calls_too_soft_is_logged_with_the_test_that_was_made(shop):
+    part = finished_coats(shop)
+    assert heat(shop, part, metal="120", minutes="30", sure=SURE).status_code == 200
+    history = shop.standing(part).history
+    assert len(history.bakes) == 1
+    assert (history.touches[-1].payload.milestone, history.touches[-1].payload.ready) == ("handle", True)
 
 
 def test_a_lamp_on_an_ordinary_film_brings_it_forward_and_the_part_cools_before_it_is_coated(shop):

@@ -7,7 +7,8 @@ from importlib import import_module
 from importlib.resources import files
 from itertools import pairwise
 from pkgutil import walk_packages
-from uuid import uuid4
+from types import SimpleNamespace
+from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -15,6 +16,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import T0, steady
+from tests.unit.paper import ALWAYS, PaperPart
 
 import cool_sheen.core
 from cool_sheen.core.climate.gates import Shut
@@ -25,8 +27,10 @@ from cool_sheen.core.film.build import Build
 from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.log.history import LaidCoat
 from cool_sheen.core.part.film_clock import CoatClock
+from cool_sheen.core.part.status import State
+from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.web.views import band, ribbon, section
+from cool_sheen.web.views import band, lane, ribbon, section
 
 ZONE = ZoneInfo("Europe/Berlin")
 
@@ -168,3 +172,24 @@ def test_a_docstring_that_lists_arguments_lists_those_that_there_are(function):
         return
     listed = re.findall(r"^    (\w+):", doc.split("Args:")[1].split("Returns:")[0].split("Raises:")[0], re.M)
     assert listed == list(inspect.signature(function).parameters)
+
+
+@pytest.mark.parametrize(
+    ("minutes", "window", "counts"),
+    [(120, None, "last safe start in"), (120, 60, "closes in"), (181, None, None), (-5, None, None)],
+)
+def test_in_the_last_hours_a_lane_counts_down_to_the_last_safe_start_and_says_what_is_lost_after_it(
+    minutes, window, counts
+):
+    now, zone = T0, ZoneInfo("UTC")
+    at = now + timedelta(minutes=minutes)
+    shut = [Shut(seconds(at), seconds(at + timedelta(hours=20)), "surface under 14 °C before it is dew safe")]
+    part = PaperPart(day=ALWAYS).prepared()
+    step = next(s for s in part.steps if isinstance(s, CoatStep))
+    action = SimpleNamespace(step=step, does="coat", state=State.OPEN)
+    found = SimpleNamespace(action=action, now=now, part=SimpleNamespace(uuid=UUID(int=1)))
+    closes = lane.Count(int((now + timedelta(minutes=window or 0)).timestamp() * 1000), "closes in", "", "closing", "k")
+    count = lane._last_start(found, shut, closes if window else None, zone)
+    assert (count.text if count else None) == counts
+    if counts == "last safe start in":
+        assert count.after == "After it: surface under 14 °C before it is dew safe, until Tue 06:00."

@@ -201,8 +201,9 @@ def bases(values: Mapping[str, Any]) -> dict[str, list[tuple[str, str]]]:
     for wait in waits(values):
         minutes = _minutes_typed(str(values.get(f"{wait.path}.ref_minutes", "")))
         usual = usual_basis(wait.mark, minutes, opens=False, redissolves=redissolves)
-        others = [(key, text) for key, text in words.items() if key != usual]
-        found[wait.mark] = [("", f"{words[usual]} (usual)"), (usual.value, words[usual]), *others]
+        said = str(values.get(f"{wait.path}.counts_for") or "")
+        kept = usual.value if said == usual else ""  # what the sheet says stays said
+        found[wait.mark] = [(kept, words[usual]), *((key, text) for key, text in words.items() if key != usual)]
     return found
 
 
