@@ -7,7 +7,7 @@ from tests.app.test_presses import is_asked, press
 
 from cool_sheen.core.coatings.systems import named_tasks
 from cool_sheen.formats.catalogue import shipped
-from cool_sheen.service.doubts import offer_of
+from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.shelf_now import shelf_now
 
 

@@ -10,6 +10,7 @@ from cool_sheen.core.coatings.edit import set_finish
 from cool_sheen.core.coatings.systems import System, Task
 from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.inspection.comb import combed
+from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.log.looked import FilmReadingPayload
 from cool_sheen.core.part.action import next_actions
 from cool_sheen.core.survey.below import Evidence, Strip, as_stripped, that_stay, what_is_below
@@ -55,6 +56,18 @@ def test_an_inspection_that_is_owed_counts_down_to_the_closing_of_the_coat_after
     action = part.action(1)
     assert (action.does, action.counting, action.alarm) == ("inspect", "window closes in", "closing")
     assert action.counts_to == part.top(1).closes.likely
+
+
+@pytest.mark.parametrize(("holds", "left"), [(False, "done"), (True, "passed")])
+def test_a_zone_that_was_found_thin_and_coated_over_is_not_asked_for_its_inspection_again(holds, left):
+    system = two_coats()
+    layer = system.layers[0].model_copy(update={"between": (Task(kind="inspect", after="nothing", holds=holds),)})
+    part = PaperPart(system.model_copy(update={"layers": (layer,)}), climate(20, 50))
+    part.coat(0, "one")
+    look = next(s for s in part.steps if s.kind == "inspect")
+    part.write(0.5, StepPayload(kind="inspect", not_passed=True), look.id)
+    part.coat(1, "one")
+    assert part.stands(2)[look.id] == left
 
 
 def test_what_was_touched_and_ready_is_not_to_be_tested_first():

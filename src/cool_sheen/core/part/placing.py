@@ -48,9 +48,9 @@ def place_all(situation: Situation, zones: Zones | None = None) -> Iterator[Plan
         situation: The part at this moment.
         zones: Those that are worked on, as if nothing were owed to the others; all when None.
 
-    Yields: Steps in order of time. Openings are taken late and closings early, but what can start at this very moment
-        goes by the likely edge, for the finger to judge; where a window cannot be met, the key or the fresh coat is put
-        in; wipes and turns stand where they are wanted.
+    Yields: Steps in order of time. Openings are taken late and closings at their limit, but what can start at this very
+        moment goes by the likely edge, for the finger to judge; where a window cannot be met, the key or the fresh coat
+        is put in; wipes and turns stand where they are wanted.
     Raises: Stuck: a step that never opens in this climate.
     """
     placer = Placer(situation)

@@ -115,7 +115,8 @@ class Walk:
         place = self.names.get(looked.planned_step or "")
         if place is None or looked.passed:
             return
-        self.answered.add(place)
+        if not self.mine[place].holds:  # what holds is looked at again
+            self.answered.add(place)
         if is_look(self.mine[place]):
             self._waited(place, looked.at)
             self.stands[place] = Stand.DONE

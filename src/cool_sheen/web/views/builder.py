@@ -153,7 +153,7 @@ def figures(c: Consequence, units: str) -> list[Figure]:
         Figure(
             "until done",
             "stuck" if c.stuck else _days(c.days),
-            c.stuck or "laid along this space's forecast from now, in working hours, openings late and closings early",
+            c.stuck or "laid along this space's forecast from now, in working hours, with a safety margin",
             bool(c.stuck),
         ),
         Figure(
