@@ -44,7 +44,7 @@ def confirmed(unit: Unit, found: Iterable[Contradiction]) -> str | None:
     asked = list(found)
     if any(c.code not in unit.asking.sure for c in asked):
         raise AskedBack(asked)
-    return " ".join(c.words for c in asked)[:4000] or None
+    return f"{' '.join(c.words for c in asked)[:3900]} Confirmed." if asked else None
 
 
 def asked_of(unit: Unit, intent: Intent) -> str | None:
