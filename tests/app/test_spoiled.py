@@ -39,7 +39,7 @@ def test_calculators_answer_whatever_their_description_allows(empty):
 
 
 def test_files_brought_to_a_page_are_answered_however_they_are_spoiled(demo):
-    dice = random.Random(9)
+    dice = random.Random(11)
     for n in range(60):
         kind = dice.choice(sorted(files.seeds()))
         content = files.spoil(files.seeds()[kind], dice)

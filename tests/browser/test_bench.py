@@ -394,7 +394,7 @@ def test_every_countdown_says_why_and_the_weather_answers_at_once(page, served):
     expect(page.get_by_role("heading", name="Yard outdoors")).to_be_visible()
     page.get_by_label("Surface", exact=True).select_option("casting")
     expect(page).to_have_url(re.compile("surface=casting"))
-    expect(page.get_by_role("row", name="Two-pack clear, gloss")).to_contain_text(re.compile("last safe start|opens"))
+    expect(page.get_by_role("row", name="Two-pack clear, gloss")).to_contain_text(re.compile("until|opens"))
 
 
 def test_when_the_program_is_away_a_press_is_kept_and_the_same_press_counts_once(page, served):
