@@ -118,21 +118,23 @@ def _films_off(before: Sequence[Evidence], depth: StripDepth) -> int:
     if depth == "substrate":
         return 1 + max((e.depth for e in before), default=0)
     if depth == "sound":
-        return _to_sound(_films(before))
+        return _stripped_to_sound(_films(before))
     return 0
 
 
 def _to_sound(films: dict[int, _Film]) -> int:
-    """How many films lie above the first that is sound all the way down, by the tests; nought without one below.
+    """How many films lie above the first that is sound all the way down, by the tests; nought without one below."""
+    return _above_the_good([depth for depth, film in films.items() if film.state in _LETS_GO], films)
 
-    What strong solvents soften is not sound over a film that they leave alone.
-    """
-    lets_go = [depth for depth, film in films.items() if film.state in _LETS_GO]
-    softens = [depth for depth, film in films.items() if film.family in _SOFTENS]
-    for bad in ([*lets_go, *softens], lets_go):
-        if bad and max(films) > max(bad):
-            return 1 + max(bad)
-    return 0
+
+def _stripped_to_sound(films: dict[int, _Film]) -> int:
+    """How many films a strip to sound film took: what solvents soften goes, too, over a film that they leave alone."""
+    softens = [depth for depth, film in films.items() if film.family in _SOFTENS or film.state in _LETS_GO]
+    return _above_the_good(softens, films) or _to_sound(films)
+
+
+def _above_the_good(bad: Sequence[int], films: dict[int, _Film]) -> int:
+    return 1 + max(bad) if bad and max(films) > max(bad) else 0
 
 
 def _films(evidence: Iterable[Evidence]) -> dict[int, _Film]:
