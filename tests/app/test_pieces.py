@@ -1,5 +1,6 @@
 """A coat worked piece by piece: start and end of each, an order of one's own, pauses, and the side that is up."""
 
+import re
 from uuid import UUID, uuid4
 
 import pytest
@@ -65,6 +66,36 @@ def test_each_piece_has_its_start_its_end_and_its_pauses_and_the_next_begins_wit
     assert [c.payload.started_at for c in coats] == [began, ended, None]
     assert shop.standing(part).history.counts[coats[0].payload.layer_id] == 1  # all of them have it
     assert set(states(shop, part).values()) == {"to_come"}  # the next coat
+
+
+def test_what_a_coat_asks_for_is_ticked_with_its_first_piece_and_not_asked_again(shop):
+    part = shop.new_part("high-heat-staged")
+    split(shop, part, "Left", "0.2")
+    until(shop, part, lambda s: isinstance(s, CoatStep))
+    zones = zones_of(shop, part)
+    shop.clock.turn(minutes=1)
+
+    def on(zone, **fields):
+        data = {
+            "press": str(uuid4()),
+            "zone": str(zones[zone]),
+            "offered": offered(shop, part),
+            "then": "stop",
+            **fields,
+        }
+        return shop.http.post(f"/parts/{part}/pieces/done", data=data, headers={"HX-Request": "true"})
+
+    boxes = re.findall(r'name="(ask_\d)" value="([^"]+)"', shop.http.get(f"/parts/{part}/pieces").text)
+    assert dict(boxes) == {"ask_0": "screen out of the gun", "ask_1": "vent open"}
+    asked = on("whole", ask_0="screen out of the gun")
+    assert "Not ticked: vent open." in asked.text
+    assert asked.headers["HX-Reswap"] == "none"
+    shop.clock.turn(minutes=1)
+    assert "HX-Reswap" not in on("whole", **dict(boxes)).headers
+    assert 'name="ask_' not in shop.http.get(f"/parts/{part}/pieces").text
+    shop.clock.turn(minutes=1)
+    assert "HX-Reswap" not in on("Left").headers
+    assert [c.payload.ticked for c in shop.standing(part).history.coats] == [("screen out of the gun", "vent open"), ()]
 
 
 def test_a_piece_that_was_left_for_another_keeps_its_start(shop):

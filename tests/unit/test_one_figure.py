@@ -48,6 +48,23 @@ def test_after_the_days_last_coat_the_lane_counts_to_the_hour_that_the_plan_has(
     assert action.counts_to == next(p.start for p in part.rest(4).steps if p.step.kind == "coat")
 
 
+@pytest.mark.parametrize(
+    ("coats", "hours", "does", "resumes"),
+    [(0, 9, "wash", None), (0, 10, "wash", 24), (1, 9.5, "touch_test", None), (1, 9.9, "touch_test", 24),
+     (2, 12, "touch_test", 24), (2, 23.9, "touch_test", 24), (2, 24, "touch_test", None)],
+)  # fmt: skip
+def test_whatever_waits_for_working_hours_says_when_they_begin_as_the_plan_has_it(coats, hours, does, resumes):
+    part = PaperPart("two-stage-epoxy", day=UTC_DAY)
+    if coats:
+        part.prepared()
+    for n in range(coats):
+        part.coat(8 + n, "epoxy")
+    action = part.action(hours)
+    assert (action.does, action.resumes) == (does, at(resumes) if resumes else None)
+    if resumes:
+        assert part.rest(hours).steps[0].start == at(resumes)
+
+
 def test_an_inspection_that_is_owed_counts_down_to_the_closing_of_the_coat_after_it():
     system = two_coats()
     layer = system.layers[0].model_copy(update={"between": (Task(kind="inspect", after="nothing"),)})

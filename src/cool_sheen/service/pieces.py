@@ -10,6 +10,7 @@ from cool_sheen.core.log.entries import BeginPayload, PausePayload, Recorded
 from cool_sheen.core.log.history import InHand, LaidCoat
 from cool_sheen.core.part.film_clock import mark_of
 from cool_sheen.core.part.turning import Turning, turning
+from cool_sheen.core.press.contradictions import left_to_tick
 from cool_sheen.core.work.route import Brushed, Piece, brushed, in_order, moved
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.service import work
@@ -48,6 +49,7 @@ class Pieces:
         own_order: Whether one has set an order of one's own.
         turning: How the part lies; None where it has one side.
         is_next: Whether nothing comes before this coat.
+        asks: What is still to be ticked of what the coat asks for.
     """
 
     step: CoatStep
@@ -56,7 +58,8 @@ class Pieces:
     warnings: list[Brushed]
     own_order: bool
     turning: Turning | None
-    is_next: bool = True
+    is_next: bool
+    asks: list[str]
 
     @property
     def next(self) -> PieceNow | None:
@@ -91,11 +94,9 @@ def pieces_now(found: PartNow) -> Pieces | None:
     rows = [_row(found, step, piece, owed, hand) for piece in order]
     left = [row.piece for row in rows if row.state != "done"]
     own = any(piece.turn is not None for piece in order)
-    return Pieces(step, rows, hand, brushed_by_now(rows, left), own, turning(found.situation), _is_next(found))
-
-
-def _is_next(found: PartNow) -> bool:
-    return isinstance(found.action.step, CoatStep)
+    is_next = isinstance(found.action.step, CoatStep)
+    asks = left_to_tick(found.situation, step, found.now)
+    return Pieces(step, rows, hand, brushed_by_now(rows, left), own, turning(found.situation), is_next, asks)
 
 
 def brushed_by_now(rows: Sequence[PieceNow], left: Sequence[Piece]) -> list[Brushed]:
@@ -147,7 +148,14 @@ def paused(unit: Unit, found: PartNow, uuid: UUID, at: datetime | None = None) -
 
 
 def done(
-    unit: Unit, found: PartNow, uuid: UUID, zone: UUID, at: datetime | None = None, *, and_next: bool = True
+    unit: Unit,
+    found: PartNow,
+    uuid: UUID,
+    zone: UUID,
+    at: datetime | None = None,
+    *,
+    ticked: tuple[str, ...] = (),
+    and_next: bool = True,
 ) -> Recorded:
     """Log that the coat is on a piece, with its start and its pauses, and begin the next one where that is wanted.
 
@@ -168,6 +176,7 @@ def done(
     said = work.CoatSaid(
         layer_id=there.step.layer.id,
         zones=(zone,),
+        ticked=ticked,
         started_at=hand.since if hand else None,
         paused_min=round(hand.rested_min(end), 2) or None if hand else None,
     )

@@ -103,6 +103,7 @@ def _row(found: PartNow) -> dict[str, Any]:
     action = found.action
     zones = [z.uuid for z in found.zones if z.uuid in action.zones]
     shown = {"state": str(action.state), "does": action.does, "says": action.says, "counts_to": action.counts_to}
+    shown["work_resumes"] = action.resumes
     return {"offer": offer_of(found), "zones": zones, **shown}
 
 

@@ -213,6 +213,10 @@ class Typed:
                 here[last] = value
         return {key: made for key, value in tree.items() if (made := _listed(value)) != {}}
 
+    def seen_to(self) -> tuple[str, ...]:
+        """What is ticked of what a step asks for: each box says its words."""
+        return tuple(str(words)[:200] for name, words in self.values.items() if name.startswith("ask_"))
+
     def ticked(self, name: str) -> tuple[UUID, ...]:
         """Return the ids of a list of boxes, each named after what it ticks: ``zone_`` and the id."""
         try:

@@ -47,6 +47,11 @@ class Action:
         return self.step.id if self.step is not None else self.does or str(self.state)
 
     @property
+    def resumes(self) -> datetime | None:
+        """When working hours begin that it waits for; None where it waits for no working hours."""
+        return self.planned.resumes if self.planned else None
+
+    @property
     def top(self) -> CoatClock | None:
         """The coat that the clock of this action belongs to."""
         return self.film.top if self.film else None
@@ -195,7 +200,7 @@ def _because(first: Planned, film: ZoneFilm, state: State, tested: bool) -> str:
         words = "sanded and wiped: no closing, but wipe again after a night"
     else:
         words = "tested" if tested else "flashed by the clock: test first"
-    return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
+    return words
 
 
 def _all_tested(situation: Situation, step: Step) -> bool:
@@ -319,8 +324,7 @@ def _ready(first: Planned, top: CoatClock | None, *, tested: bool) -> str:
         return first.because
     if top is None:
         return "the next step of the system"
-    words = "tested" if tested else "the film is ready by the clock: test first"
-    return f"{words}; outside working hours" if first.wait is Wait.HOURS else words
+    return "tested" if tested else "the film is ready by the clock: test first"
 
 
 def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:

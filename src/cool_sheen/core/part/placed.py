@@ -76,6 +76,11 @@ class Planned:
         return self.end - self.start
 
     @property
+    def resumes(self) -> datetime | None:
+        """When the working hours begin that it waited for last; None where something else held it."""
+        return self.start if self.holds and self.holds[-1].wait is Wait.HOURS else None
+
+    @property
     def opens_again(self) -> bool:
         """Whether it was put in because a window closes first: a key, a pad, a fresh coat."""
         return self.inserted and self.step.id.endswith((":key", ":pad", ":fresh"))

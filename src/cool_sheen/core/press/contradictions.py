@@ -323,17 +323,21 @@ def _coat_step(intent: Intent) -> CoatStep | None:
     return replace(only_on(like, intent.zones, intent.situation.zones), layer=intent.layer, coat=intent.coat)
 
 
-def _not_ticked(intent: Intent) -> Iterator[str]:
-    """Something that the step asks for is not ticked. What was ticked with a piece of the same coat counts for all."""
-    if intent.step is None:
-        return
+def left_to_tick(situation: Situation, step: Step, at: datetime) -> list[str]:
+    """Return what a step asks to be ticked. What was ticked with a piece of the same coat counts for all."""
     near = [
         c.payload.ticked
-        for c in intent.situation.history.coats
-        if c.planned_step == intent.step.id and timedelta(0) <= intent.at - c.ended_at < _A_DAY
+        for c in situation.history.coats
+        if c.planned_step == step.id and timedelta(0) <= at - c.ended_at < _A_DAY
     ]
-    seen = {*intent.ticked, *(words for ticked in near for words in ticked)}
-    if missing := [words for words in intent.step.to_tick if words not in seen]:
+    seen = {words for ticked in near for words in ticked}
+    return [words for words in step.to_tick if words not in seen]
+
+
+def _not_ticked(intent: Intent) -> Iterator[str]:
+    """Something that the step asks for is not ticked."""
+    left = left_to_tick(intent.situation, intent.step, intent.at) if intent.step else ()
+    if missing := [words for words in left if words not in intent.ticked]:
         yield f"Not ticked: {'; '.join(missing)}."
 
 

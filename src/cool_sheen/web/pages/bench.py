@@ -21,6 +21,7 @@ from cool_sheen.web.depends import PagesDep, ShopDep, UnitDep
 from cool_sheen.web.lane_cards import card_of
 from cool_sheen.web.templating import Pages
 from cool_sheen.web.views import band, mixing
+from cool_sheen.web.views.lane import hours_words
 from cool_sheen.web.views.ribbon import Frame, frame_around, hours
 
 router = APIRouter()
@@ -130,6 +131,7 @@ def strip(found: PartNow, zone: ZoneInfo, shop: Shop) -> dict[str, object]:
             fahrenheit=shop.units == "us",
         ),
         "gate": gate.shut_at(now) if gate else None,
+        "hours": hours_words(found.action, now, zone) if step else "",
     }
 
 

@@ -39,18 +39,13 @@ def coat(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             "zones": typed.ticked("zone"),
             "wet_film_measured_um": film,
             "coat_kind": kind or None,
-            "ticked": _asked(typed),
+            "ticked": typed.seen_to(),
         }
         at = typed.ended(unit.zone, unit.now)
         typed.stop()
         return work.coat_on(unit, found, press, work.CoatSaid.model_validate(told), at)
 
     return logged(request, uuid, workshop, pages, form, write, of_row=True)
-
-
-def _asked(typed: Typed) -> tuple[str, ...]:
-    """What was ticked of what a step asks to be seen to: each box says its words."""
-    return tuple(str(words)[:200] for name, words in typed.values.items() if name.startswith("ask_"))
 
 
 @router.post("/touch")
@@ -101,7 +96,7 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             shows=shows,
             method=method,
             minutes=minutes,
-            ticked=(*(words for n, words in enumerate(SAND_TICKS) if typed.flag(f"tick_{n}")), *_asked(typed)),
+            ticked=(*(words for n, words in enumerate(SAND_TICKS) if typed.flag(f"tick_{n}")), *typed.seen_to()),
             zones=typed.ticked("zone"),
         )
         return work.sanded(unit, found, press, said, at)
@@ -121,7 +116,7 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         typed.stop()
         zones, passed = typed.ticked("zone"), typed.text("passed") != "no"
         said = work.StepSaid(
-            kind=typed.text("kind"), zones=zones, stripped=stripped, passed=passed, ticked=_asked(typed)
+            kind=typed.text("kind"), zones=zones, stripped=stripped, passed=passed, ticked=typed.seen_to()
         )
         return work.step_done(unit, found, press, said, at)
 

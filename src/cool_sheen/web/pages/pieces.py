@@ -77,7 +77,8 @@ def done(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
     def write(unit: Unit, found: PartNow, typed: Typed, press: UUID) -> Recorded:
         zone, at = _zone(typed), typed.ended(unit.zone, unit.now)
         typed.stop()
-        return pieces.done(unit, found, press, zone or uuid, at, and_next=typed.text("then") != "stop")
+        and_next = typed.text("then") != "stop"
+        return pieces.done(unit, found, press, zone or uuid, at, ticked=typed.seen_to(), and_next=and_next)
 
     return logged(request, uuid, workshop, pages, form, write, of_row=True)
 

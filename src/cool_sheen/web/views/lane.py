@@ -13,7 +13,9 @@ from cool_sheen.core.climate.gates import Shut
 from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
+from cool_sheen.core.part.action import Action
 from cool_sheen.core.part.film_clock import known_of, mark_of
+from cool_sheen.core.part.placed import Wait
 from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
@@ -91,6 +93,7 @@ class Row:
     where: str  # the zones that it is for, by name; empty for all
     zones_named: tuple[UUID, ...]  # the same, as a press names them; nothing on a part of one zone
     because: str
+    hours: str  # when work resumes, where working hours hold it
     does: str
     button: str
     also: list[str]
@@ -176,6 +179,7 @@ def row_of(found: PartNow, zone: ZoneInfo, press: str = "") -> dict[str, Any]:
         "where": found.situation.names(action.zones) if action.zones else "",
         "zones_named": tuple(z.uuid for z in found.zones if z.uuid in zones),
         "because": action.because,
+        "hours": hours_words(action, found.now, zone),
         "does": action.does,
         "button": button_word(action.does, action.says),
         "also": _also(found),
@@ -344,6 +348,14 @@ def clock_time(at: datetime | None, zone: ZoneInfo, now: datetime) -> str:
     if local.date() == today:
         return f"{local:%H:%M}"
     return f"{local:%a %H:%M}" if abs((local.date() - today).days) < 7 else f"{local:%-d %b %H:%M}"
+
+
+def hours_words(action: Action, now: datetime, zone: ZoneInfo) -> str:
+    """Say when work resumes, where working hours hold an action; nothing where they do not."""
+    if action.planned is None or action.resumes is None or action.resumes <= now:
+        return ""
+    since = "Outside working hours until" if action.planned.wait is Wait.HOURS else "Ready after hours: work resumes"
+    return f"{since} {clock_time(action.resumes, zone, now)}"
 
 
 def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
