@@ -5,7 +5,7 @@ from datetime import timedelta
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 from tests.support import T0, steady
@@ -267,15 +267,16 @@ def test_a_claim_that_was_checked_true_leaves_the_plan_whatever_its_grit(holds, 
 REFERENCE = timedelta(minutes=1)
 
 
-def followed(product):
+def followed(product, film_um=None):
     """Lay the coats of a label as soon as it lets them on, at its reference: the film of the last, and the clock."""
+    wet_um = film_um or product.ref_wet_film_um
     start = T0 - timedelta(hours=1)
     clock = Clock.over(steady(product.ref_temp_c, product.ref_rh_pct), product.drying, start)
     opens, coats, at = product.rule_for(product).opens, [], T0
     for number in range(product.build_coats):
         if number and product.coats_a_day:
             at = max(at, T0 + timedelta(days=number // product.coats_a_day))
-        coats = stacked([(clock, film) for film in (*coats, Film(at, product.ref_wet_film_um))])
+        coats = stacked([(clock, film) for film in (*coats, Film(at, wet_um))])
         ready = clock.band(opens, coats[-1])
         at = ready.likely if ready and ready.likely else at
     return clock, coats
@@ -283,13 +284,11 @@ def followed(product):
 
 def times_that_come_out(product):
     """Each time of a label that was followed: its name, what the label states, and what came. [min]"""
-    clock, coats = followed(product)
     for said in product.milestones:
         if said.mode is Mode.HEAT or said.after is not None:
             continue
-        film = Film(T0, product.ref_wet_film_um) if product.basis_of(said) is Basis.COAT else coats[-1]
-        if product.basis_of(said) is Basis.COAT and said.film_um:
-            film = Film(T0, said.film_um)
+        clock, coats = followed(product, said.film_um)
+        film = coats[0] if product.basis_of(said) is Basis.COAT else coats[-1]
         band = clock.band(said.name, film)
         yield said.name, said.ref_minutes, (band.likely - film.start) / REFERENCE
 
@@ -308,17 +307,21 @@ def labels(draw):
     """A sheet as somebody types it: any order of marks, any mode, any number of coats."""
     names = draw(st.lists(st.sampled_from([n for n in WORDS if n != "flash"]), min_size=1, max_size=8, unique=True))
     modes = st.sampled_from([m.value for m in Mode if m is not Mode.HEAT])
-    flash = draw(st.integers(1, 600))
+    flash, ref_um = draw(st.integers(1, 600)), draw(st.integers(20, 600))
     marks = [mark("flash", flash, draw(modes))]
     for name in names:
         basis = draw(st.sampled_from([None, *(b.value for b in Basis)]))
-        marks.append(mark(name, flash + draw(minutes), draw(modes), counts_for=basis))
+        film = draw(st.sampled_from([None, None, 0.5 * ref_um, 1.5 * ref_um]))
+        marks.append(mark(name, flash + draw(minutes), draw(modes), counts_for=basis, film_um=film))
     closes = {"closes": draw(st.sampled_from([None, names[0]]))}
     opens = draw(
         st.sampled_from(["flash", *([names[0]] if not closes["closes"] and names[0] != "recoat_closes" else [])])
     )
+    coats = draw(st.integers(1, 12))
+    waits = next(m["ref_minutes"] for m in marks if m["name"] == opens)
+    assume(coats * waits < 20 * 1440)  # beyond sixty days no clock looks
     return sheet(
-        *marks, build_coats=draw(st.integers(1, 12)), ref_wet_film_um=draw(st.integers(20, 600)),
+        *marks, build_coats=coats, ref_wet_film_um=ref_um,
         wet_film_max_um=900, sag_limit_um=None, coats_a_day=draw(st.sampled_from([None, None, 1, 2, 3])),
         windows=[{"opens": opens, **closes, "redissolves": draw(st.booleans())}],
     )  # fmt: skip

@@ -25,7 +25,7 @@ from cool_sheen.core.coatings.sheet_fields import (
     parted,
 )
 from cool_sheen.core.coatings.systems import CoatKind
-from cool_sheen.core.drying.label import build_load, with_load
+from cool_sheen.core.drying.label import with_build_loads
 from cool_sheen.core.drying.milestones import WORDS, Basis, DryingData, Milestone, Mode, usual_basis
 from cool_sheen.core.drying.phases import RecoatRule
 from cool_sheen.core.units import Micron
@@ -302,7 +302,7 @@ class Product(Strict):
             min_film_forming_temp_c=self.min_film_forming_temp_c,
             by_kind=tuple((after, mark) for after, mark in marks if after is not None),
         )
-        return with_load(data, build_load(data, self.rule_for(self).opens, self.build_coats, self.coats_a_day))
+        return with_build_loads(data, self.rule_for(self).opens, self.build_coats, self.coats_a_day)
 
     def _mark(self, said: MilestoneData) -> Milestone:
         """A time with what it is for; one after a kind of coat is that of such a coat, whatever its film."""
