@@ -5,7 +5,7 @@ import re
 import time
 from datetime import timedelta
 from itertools import pairwise
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import pytest
 from icalendar import Calendar
@@ -339,6 +339,30 @@ def test_days_that_nobody_plans_show_the_plan_as_it_is(shop, address):
     answer = shop.http.get(f"/plan{address}")
     assert answer.status_code == 200
     assert "Wash" in answer.text
+
+
+def test_who_works_late_is_there_for_every_part_on_the_bench_and_in_the_plan_alike(shop):
+    """The plan had work at 19:27 beside lanes that said "outside working hours": each part knew its own late work."""
+    headstock = shop.new_part()
+    other = another_part(shop, "Tailstock", "single-stage-epoxy")
+    shop.clock.at = T0.replace(hour=17)  # seven in the evening; the shop closes at six
+
+    def said():
+        shop.clock.turn(minutes=1)
+        assert shop.http.post("/plan", data={"painters": "1", "guns": "1"}).status_code == 303
+        with shop.workshop.read() as unit:
+            first = standing(unit, followed(unit)).ahead[0].start
+        waits = first > shop.clock.at
+        assert shop.http.get("/").text.count("Outside working hours until Tue 08:00") == (3 if waits else 0)  # a strip
+        assert {shop.standing(p).action.resumes for p in (headstock, other)} == {first if waits else None}
+        return first
+
+    morning = T0.replace(day=9, hour=6)
+    assert said() == morning
+    shop.do_next(other)
+    assert said() < T0.replace(hour=18)
+    shop.http.post(f"/parts/{other}/undo", data={"press": str(uuid4())})
+    assert said() == morning
 
 
 def test_a_plan_is_followed_for_days_with_lateness_and_planned_again_each_morning(shop):

@@ -71,7 +71,7 @@ def test_work_ends_with_the_hours_and_goes_on_with_the_next_day(minutes, ends):
 
 
 def test_who_stays_late_ends_what_is_begun_by_then():
-    late = DAY.staying(T0 + 14 * H)
+    late = DAY.working_late(T0 + 12 * H)
     assert worked(late, T0, 14.5 * H, 30) == T0 + 14.5 * H
     assert worked(late, T0, 14.6 * H, 30) == T0 + 23 * H + 0.1 * H
 

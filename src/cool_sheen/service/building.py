@@ -32,12 +32,12 @@ from cool_sheen.service.climate import part_climate
 from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import find_part, spaces_by_id, zone_facts
 from cool_sheen.service.journal import Press, write_on_part
-from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.shelf import check_names, key_of, save, take_back
 from cool_sheen.service.shelf_now import WholeShelf, shelf_now
 from cool_sheen.service.survey import bed_of, still_abraded
 from cool_sheen.service.unit import Missing, Refused, Unit
+from cool_sheen.service.working_day import working_day
 from cool_sheen.store.models import Part, ShelfSheet
 
 Edit = Callable[[System], System]
@@ -77,7 +77,7 @@ def site_of_part(unit: Unit, part: Part) -> Site:
     mass = unit.catalogue.substrates[part.substrate].mass
     climate = part_climate(unit, history, mass)
     zones = tuple(history.as_logged(zone_facts(unit, part)))
-    return Site(zones, history, Setting(zones, climate, hours_of(unit.the_shop), unit.now, {}), part)
+    return Site(zones, history, Setting(zones, climate, working_day(unit), unit.now, {}), part)
 
 
 def site_of_sample(unit: Unit, ground: str) -> Site:
@@ -104,7 +104,7 @@ def site_of_sample(unit: Unit, ground: str) -> Site:
     history = History(builds={zone.uuid: Build() for zone in zones})
     history.stays = [Stay(unit.now, space.uuid)]
     climate = part_climate(unit, history, "sheet_metal")
-    return Site(zones, history, Setting(zones, climate, hours_of(unit.the_shop), unit.now, {}), None, family)
+    return Site(zones, history, Setting(zones, climate, working_day(unit), unit.now, {}), None, family)
 
 
 def look_at(unit: Unit, system: System, site: Site, can_undo: bool = False) -> Design:

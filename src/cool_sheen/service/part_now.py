@@ -30,10 +30,10 @@ from cool_sheen.service.histories import history_of
 from cool_sheen.service.jobs import PartFacts, find_part, part_facts, part_named, spaces_by_id, still_first
 from cool_sheen.service.learning import Lessons, lessons
 from cool_sheen.service.logged import Logged, logged_of
-from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.shelf_now import shelf_now
 from cool_sheen.service.unit import Unit
 from cool_sheen.service.weather_now import Weather, weather_now
+from cool_sheen.service.working_day import working_day
 from cool_sheen.store import changes, log, statuses
 from cool_sheen.store.models import Part, PartStatus, Space
 
@@ -78,11 +78,6 @@ class PartNow:
     def rows(self) -> Sequence[StepRow]:
         """Its steps with how they stand."""
         return self.owed.rows
-
-    @property
-    def stays_until(self) -> datetime | None:
-        """Until when somebody is there who has just worked on it out of hours."""
-        return self._day.until
 
     @property
     def version(self) -> tuple[Hashable, ...]:
@@ -217,7 +212,7 @@ class _Around:
 def _around(unit: Unit, parts: Iterable[PartFacts]) -> _Around:
     usable = [batch for batch in recent(unit) if batch.state.pours and batch.usable(unit.now)]
     first = still_first(unit) if any(part.after for part in parts) else {}
-    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), hours_of(unit.the_shop), first, usable)
+    return _Around(spaces_by_id(unit), lessons(unit), weather_now(unit), working_day(unit), first, usable)
 
 
 def part_now(unit: Unit, uuid: UUID) -> PartNow:
@@ -265,10 +260,9 @@ def _stand(unit: Unit, part: PartFacts, seq: int, shared: _Around) -> PartNow:
     space = shared.spaces[logged.history.stays[-1].space]
     taught = shared.learned.mark(logged.sheets, frozenset(stay.space for stay in logged.history.stays))
     pots = pots_in_use(shared.batches, part.uuid, logged.products, unit.now)
-    mark = (*version, shared.weather.version, taught, tuple(sorted(pots.items())))
-    last = [c.ended_at for c in logged.history.coats[-1:]] + [w.at for w in logged.history.works[-1:]]
+    mark = (*version, shared.weather.version, taught, (shared.day.until, *sorted(pots.items())))
     first = shared.first.get(part.after, "") if part.after else ""
-    return PartNow(unit, part, space, mark, logged, shared.day.working_late(max(last, default=None)), pots, first)
+    return PartNow(unit, part, space, mark, logged, shared.day, pots, first)
 
 
 def _read(unit: Unit, uuid: UUID, seq: int) -> Logged:

@@ -126,7 +126,7 @@ def _start(unit: Unit, asked: Asked, key: str, words: str, later: timedelta) -> 
 
 def _candidates(unit: Unit, asked: Asked, was: ShopPlan) -> "list[Candidate]":
     parts = parts_for(unit, asked)
-    jobs, shop = jobs_of(parts, asked), shop_of(unit, parts, asked)
+    jobs, shop = jobs_of(parts, asked), shop_of(unit, asked)
     return [
         *_hands(jobs, shop, asked, was),
         *_fewer(jobs, shop, was),

@@ -14,9 +14,9 @@ from cool_sheen.core.scheduling.booking import Job
 from cool_sheen.core.scheduling.crew import Blocked, Crew, Shop
 from cool_sheen.core.scheduling.serial import ShopPlan, Wishes, plan_shop
 from cool_sheen.service.jobs import spaces_by_id
-from cool_sheen.service.own_ways import hours_of
 from cool_sheen.service.part_now import PartNow, live_mark, live_parts
 from cool_sheen.service.unit import Refused, Unit
+from cool_sheen.service.working_day import working_day
 
 MOST_PARTS, MOST_STEPS = 150, 2_500
 _BACKWARDS = (timedelta(days=8), timedelta(days=2), timedelta(hours=12), timedelta(hours=3), timedelta(hours=1))
@@ -173,13 +173,11 @@ def jobs_of(parts: Sequence[PartNow], asked: Asked) -> list[Job]:
     ]  # fmt: skip
 
 
-def shop_of(unit: Unit, parts: Sequence[PartNow], asked: Asked) -> Shop:
+def shop_of(unit: Unit, asked: Asked) -> Shop:
     """Return what all parts share."""
-    late = max((p.stays_until for p in parts if p.stays_until), default=None)
-    hours = hours_of(unit.the_shop).staying(late)
     holds = {uuid: space.holds for uuid, space in spaces_by_id(unit).items() if space.holds is not None}
     return Shop(
-        hours,
+        working_day(unit),
         unit.now,
         (asked.crew or crew_of(unit)).crew(),
         holds,
@@ -192,13 +190,13 @@ def shop_of(unit: Unit, parts: Sequence[PartNow], asked: Asked) -> Shop:
 def plan_of(unit: Unit, asked: Asked) -> ShopPlan:
     """Lay the work out. Raises Refused."""
     parts = parts_for(unit, asked)
-    return plan_shop(jobs_of(parts, asked), shop_of(unit, parts, asked), asked.wishes)
+    return plan_shop(jobs_of(parts, asked), shop_of(unit, asked), asked.wishes)
 
 
 def kept_to(unit: Unit, asked: Asked, before: Before) -> ShopPlan:
     """Lay the work out as an earlier plan had it, as far as that can still be. Raises Refused."""
     parts = parts_for(unit, asked)
-    return keep_to(jobs_of(parts, asked), shop_of(unit, parts, asked), before)
+    return keep_to(jobs_of(parts, asked), shop_of(unit, asked), before)
 
 
 def plan_now(unit: Unit, asked: Asked) -> ShopPlan:

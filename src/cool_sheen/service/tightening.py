@@ -75,7 +75,7 @@ def errand(unit: Unit, asked: dict[str, Any], seconds: float, tell: Callable[[To
             line["asked"] = plan_asked.wishing(found.wishes).model_dump(mode="json")
         return tell(line) and spent < seconds
 
-    jobs, shop = jobs_of(parts, plan_asked), shop_of(unit, parts, plan_asked)
+    jobs, shop = jobs_of(parts, plan_asked), shop_of(unit, plan_asked)
     tell(words_of(tighten(jobs, shop, goes_on, plan_asked.wishes), time.monotonic() - begun, seconds))
 
 

@@ -273,6 +273,11 @@ def batches_since(session: Session, since: datetime) -> list[UUID]:
     return list(session.scalars(query.order_by(LogEntry.seq.desc())))
 
 
+def latest(session: Session, most: int) -> list[Recorded]:
+    """Return the entries that were written last, of whatever kind, the newest first."""
+    return _read_all(session, newest=most)
+
+
 def newest(session: Session) -> int:
     """Return the sequence number of the newest entry; 0 when there is none."""
     return session.scalar(select(func.max(LogEntry.seq))) or 0

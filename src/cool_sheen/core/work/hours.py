@@ -88,14 +88,13 @@ class WorkingHours:
         """
         if last_work is None:
             return self
-        local = last_work.astimezone(self.zone)
-        hours = self.on(local.date())
-        inside = hours is not None and hours.opens <= local.time() <= hours.closes
-        return self if inside else replace(self, until=last_work + STAYS_ON)
+        return self if self.is_open(last_work) else replace(self, until=last_work + STAYS_ON)
 
-    def staying(self, until: datetime | None) -> "WorkingHours":
-        """The hours of somebody who is there until then, whatever the hours say."""
-        return self if until is None else replace(self, until=until)
+    def is_open(self, at: datetime) -> bool:
+        """Whether an instant is within working hours."""
+        local = at.astimezone(self.zone)
+        hours = self.on(local.date())
+        return hours is not None and hours.opens <= local.time() <= hours.closes
 
     def day_of(self, at: datetime) -> date:
         """The shop's day of an instant."""

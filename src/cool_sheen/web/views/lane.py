@@ -354,8 +354,8 @@ def hours_words(action: Action, now: datetime, zone: ZoneInfo) -> str:
     """Say when work resumes, where working hours hold an action; nothing where they do not."""
     if action.planned is None or action.resumes is None or action.resumes <= now:
         return ""
-    since = "Outside working hours until" if action.planned.wait is Wait.HOURS else "Ready after hours: work resumes"
-    return f"{since} {clock_time(action.resumes, zone, now)}"
+    words = "Outside working hours until" if action.planned.wait is Wait.HOURS else "Planned for"
+    return f"{words} {clock_time(action.resumes, zone, now)}"
 
 
 def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
