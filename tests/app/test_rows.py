@@ -16,7 +16,8 @@ from tests.support import SURE, ShopOnTrial
 from cool_sheen.core.coatings.systems import Coat
 from cool_sheen.core.press.contradictions import contradictions
 from cool_sheen.core.work.steps import CoatStep
-from cool_sheen.service import confirmations, work
+from cool_sheen.service import confirmations, looks, work
+from cool_sheen.service.jobs import find_part
 from cool_sheen.service.part_now import part_now
 from cool_sheen.settings import Settings
 from cool_sheen.store import log
@@ -36,6 +37,14 @@ def buttons(html, part):
     """The rows of a page with a button that logs at once: verb and fields, as a finger on it sends them."""
     found = re.findall(rf'<form method="post" action="/parts/{part}/(coat|step)"(.*?)</form>', html, re.DOTALL)
     return [(verb, dict(re.findall(r'name="([^"]+)" value="([^"]*)"', form))) for verb, form in found]
+
+
+def counted(page, part):
+    """What the lane of a part counts down to on a page, and which alarm it rings then."""
+    begins = page.find(f'data-part="{part}"')
+    ends = page.find('data-part="', begins + 10)
+    lane = page[begins : ends if ends > 0 else None] if begins >= 0 else ""
+    return set(re.findall(r'data-to="(\d+)" data-alarm="(\w*)" data-key="([^"]*)"', lane))
 
 
 def named(fields):
@@ -100,6 +109,13 @@ class Doors:
     def part(self) -> UUID:
         system = self.dice.choice(("two-stage-epoxy", "single-stage-epoxy", "lacquer-build", "one-pack-enamel"))
         part = self.shop.new_part(system, area="3")
+        if self.dice.random() < 0.5:  # it is inspected after its first layer, and nothing follows before it has passed
+            with self.shop.workshop.write() as unit:
+                row = find_part(unit, part)
+                first, *others = row.system["layers"]
+                look = {"kind": "inspect", "holds": True}
+                layers = [{**first, "then": [look, *first.get("then", [])]}, *others]
+                row.system, row.changes = {**row.system, "layers": layers}, row.changes + 1
         for name in ("Rim", "Back", "Inside")[: self.dice.randrange(4)]:
             split(self.shop, part, name)
         return part
@@ -109,7 +125,16 @@ class Doors:
         with self.shop.workshop.read() as unit:
             found = part_now(unit, part).on_row(fields["offered"].partition(":")[2])
             zones = frozenset(named(fields)) or found.situation.all_zones
-            if does == "coat":
+            if does == "inspect":
+                about = {UUID(name.removeprefix("zone_")) for name in fields if name.startswith("zone_")}
+                intent = confirmations.intent_of(unit, found, does, frozenset(about), None, looks.look_ahead(found))
+            elif does == "bake":
+                began = unit.now - timedelta(minutes=float(fields["minutes"]))
+                intent = confirmations.intent_of(unit, found, does, zones, began, None)
+                flashed = [f.top.bands["flash"].likely for f in found.situation.films if f.zones & zones]
+                early = {"tested"} if any(at is None or began < at for at in flashed) else set()
+                return early | {c.code for c in contradictions(intent)}
+            elif does == "coat":
                 layer, step = work._coat_meant(found, fields.get("layer_id") or None, zones)
                 coat = step.coat if step else layer.coats[-1]
                 kind = fields.get("coat_kind") or coat.kind
@@ -123,7 +148,8 @@ class Doors:
 
     def press(self, part: UUID) -> None:
         """Choose a door and a row, press; it asks what the table asks and logs nothing, and confirmed it logs that."""
-        door = self.dice.choice((self.by_row, self.by_dialog, self.by_script, self.away, self.by_piece))
+        doors = (self.by_row, self.by_dialog, self.by_script, self.away, self.by_piece, self.by_look, self.by_heat)
+        door = self.dice.choice(doors)
         chosen = door(part)
         if chosen is None:
             return
@@ -160,6 +186,7 @@ class Doors:
         pages = [self.shop.http.get(path).text for path in ("/", f"/parts/{part}")]
         rows = [buttons(page, part) for page in pages]
         shown = [[(verb, named(f), f["offered"]) for verb, f in found] for found in rows]
+        assert counted(pages[0], part) == counted(pages[1], part)  # and count to the same instants
         status = self.script.get(f"/api/v1/parts/{part}").json()
         offers = {row["offer"] for row in status["rows"]}
         assert shown[0] == shown[1]  # the Bench and the part's page say the same
@@ -201,6 +228,35 @@ class Doors:
         verb, form = self.dice.choice(forms)
         fields = dict(re.findall(r'name="([^"]+)" value="([^"]*)"', form)) | {"press": str(uuid4())}
         return fields.get("kind", "coat"), fields, self._sent(f"/parts/{part}/{verb}")
+
+    def by_look(self, part):
+        open_ = {z for z in self.shop.standing(part).zones if self.shop.standing(part).history.open_marks(z.uuid)}
+        there = [f"zone_{z.uuid}" for z in self.shop.standing(part).zones if z not in open_]
+        if not there:
+            return None
+        offered = f"1:{self.shop.standing(part).action.row}"
+        fields = {"press": str(uuid4()), "offered": offered, **dict.fromkeys(self.dice.sample(there, 1), "passed")}
+
+        def send(said):
+            answer = self.shop.http.post(f"/parts/{part}/inspect/look", data=said)
+            if answer.status_code == 303:
+                return None
+            assert answer.status_code == 409, answer.text[:400]
+            return set(re.search(r'name="sure" value="([^"]+)"', answer.text)[1].split(","))
+
+        return "inspect", fields, send
+
+    def by_heat(self, part):
+        """A lamp on what is coated."""
+        there = [z for f in self.shop.standing(part).situation.films if f.top for z in f.zones]
+        if not there:
+            return None
+        row = next(a.row for a in self.shop.standing(part).actions)
+        form = filled_as_shown(self.shop.http.get(f"/parts/{part}/bake?row={row}").text, "/bake")
+        fields = {n: v for n, v in form.items() if v and not n.startswith("zone_")} | {"metal": "60", "minutes": "20"}
+        if len(self.shop.standing(part).zones) > 1:
+            fields |= {f"zone_{self.dice.choice(there)}": "1"}
+        return "bake", {**fields, "press": str(uuid4())}, self._sent(f"/parts/{part}/bake")
 
     def by_script(self, part):
         rows = self.script.get(f"/api/v1/parts/{part}").json()["rows"]
