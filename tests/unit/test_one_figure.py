@@ -75,6 +75,16 @@ def test_an_inspection_that_is_owed_counts_down_to_the_closing_of_the_coat_after
     assert action.counts_to == part.top(1).closes.likely
 
 
+@pytest.mark.parametrize(("hours", "counting"), [(47, "window closes in"), (48.1, "")])
+def test_a_sanding_that_is_put_in_because_a_window_closes_at_night_counts_down_to_it_while_it_is_open(hours, counting):
+    """Whoever stays may still coat as is: the lane said nothing of it."""
+    part = PaperPart("two-stage-epoxy", climate(), day=UTC_DAY).prepared()
+    part.coat(-12.5, "epoxy")
+    part.coat(-12, "epoxy")
+    action = part.action(hours - 12)  # the window closes at 36, the shop opens at 48
+    assert (action.step.id.endswith(":key"), action.counting, action.resumes) == (True, counting, at(48))
+
+
 @pytest.mark.parametrize(("holds", "left"), [(False, "done"), (True, "passed")])
 def test_a_zone_that_was_found_thin_and_coated_over_is_not_asked_for_its_inspection_again(holds, left):
     system = two_coats()

@@ -171,6 +171,11 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     )
 
 
+def _own_reason(first: Planned) -> str:
+    """Why a step stands in the plan; working hours are told apart."""
+    return first.because.removesuffix(", then working hours")
+
+
 def _waits(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
     """The system has it wait: it counts down to that time."""
     until = first.end if first.step.kind == "wait" else first.start
@@ -195,7 +200,7 @@ def _because(first: Planned, film: ZoneFilm, state: State, tested: bool) -> str:
     if film.top is None:
         words = "nothing below it is wet, and the gate is open"
     elif first.inserted:
-        words = first.because
+        words = _own_reason(first)
     elif state is State.KEYED:
         words = "sanded and wiped: no closing, but wipe again after a night"
     else:
@@ -281,7 +286,7 @@ def _not_there(asked: Action, first: Planned, band: Band | None) -> Action:
         does="touch_test",
         counts_to=likely,
         counting=("sandable in" if is_sand else "ready in") if likely else "",
-        because=first.because if first.inserted else because,
+        because=_own_reason(first) if first.inserted else because,
         alarm="sand" if is_sand else "test",
     )
 
@@ -312,7 +317,8 @@ def _is_tested(situation: Situation, top: CoatClock | None, mark: str | None) ->
 def _before_it_closes(action: Action, film: ZoneFilm) -> Action:
     """Work that comes before a coat counts down to the window that the coat has to find open, where nothing keys it."""
     step, top = action.step, film.top
-    if top is None or step is None or step.kind in ABRADES or film.key.sanded or action.counts_to:
+    keys = step is not None and step.kind in ABRADES and not (action.planned and action.planned.inserted)
+    if top is None or step is None or keys or film.key.sanded or action.counts_to:
         return action
     if film.following is None or action.state not in (State.OPEN, State.CLOSING) or top.closes is None:
         return action
@@ -321,7 +327,7 @@ def _before_it_closes(action: Action, film: ZoneFilm) -> Action:
 
 def _ready(first: Planned, top: CoatClock | None, *, tested: bool) -> str:
     if first.inserted:
-        return first.because
+        return _own_reason(first)
     if top is None:
         return "the next step of the system"
     return "tested" if tested else "the film is ready by the clock: test first"
@@ -331,7 +337,7 @@ def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     step = first.step
     if first.wait in (Wait.GATE, Wait.LIMIT):
         return _held(situation, first, film, tested=True)
-    because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
+    because = _own_reason(first) if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
     waits = first.wait is Wait.DAMP
     work = Action(
         step,
