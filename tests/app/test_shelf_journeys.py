@@ -73,7 +73,16 @@ def test_a_part_keeps_the_data_that_it_was_planned_with_until_it_takes_the_new_o
 BAD_FORMS = {
     "no number": ({"volume_solids_pct": "half"}, "volume_solids_pct", "is no number"),
     "too much solids": ({"volume_solids_pct": "130"}, "volume_solids_pct", "Enter 100 or less."),
-    "opens after it closes": ({"windows.0.opens": "full_cure"}, "sheet", "it must close later than it opens"),
+    "opens after it closes": (
+        {"windows.0.opens": "full_cure"},
+        "milestones.10.ref_minutes",
+        "it must close later than it opens",
+    ),  # fmt: skip
+    "opens after it closes, below an empty row": (
+        {"windows.0.opens": "full_cure", **{f"milestones.1.{f}": "" for f in ("name", "mode", "ref_minutes")}},
+        "milestones.10.ref_minutes",
+        "it must close later than it opens",
+    ),  # fmt: skip
     "air upside down": ({"limits.air_min_c": "60"}, "limits", "the least air temperature, 60, must be under the most"),
     "nothing to put it on with": ({"tick.methods.hvlp": "", "tick.methods.conventional": ""}, "methods", "At least 1"),
     "a strange colour": (

@@ -36,6 +36,14 @@ _SAYS: dict[str, str] = {
 }
 
 
+class FieldError(ValueError):
+    """What data say that contradict each other, at the field that is to be changed."""
+
+    def __init__(self, field: str, words: str) -> None:
+        super().__init__(words)
+        self.field = field
+
+
 def complaint(error: Mapping[str, Any]) -> str:
     """Return one of Pydantic's errors as a sentence: what to enter instead, or what the data themselves say."""
     kind, figures = str(error["type"]), {key: _figure(value) for key, value in error.get("ctx", {}).items()}
@@ -50,7 +58,12 @@ def complaint(error: Mapping[str, Any]) -> str:
 
 def complaints(error: ValidationError, whole: str = "") -> dict[str, str]:
     """Return a sentence for each field that is wrong, by dotted path; ``whole`` stands for all of the data."""
-    return {".".join(str(part) for part in one["loc"]) or whole: complaint(dict(one)) for one in error.errors()}
+    return {_path(one) or whole: complaint(dict(one)) for one in error.errors()}
+
+
+def _path(error: Mapping[str, Any]) -> str:
+    own = error.get("ctx", {}).get("error")
+    return ".".join([*(str(part) for part in error["loc"]), *([own.field] if isinstance(own, FieldError) else [])])
 
 
 def _figure(value: Any) -> str:

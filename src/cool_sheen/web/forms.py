@@ -76,6 +76,7 @@ class Typed:
     notes: dict[str, str] = field(default_factory=dict)
     asks: dict[str, list[tuple[str, str]]] = field(default_factory=dict)  # what is asked back, with its answers
     there: dict[str, str] = field(default_factory=dict)  # what stands there now, where somebody changed it meanwhile
+    rows: dict[str, list[str]] = field(default_factory=dict)  # of each list that was read: in which rows it was typed
 
     @classmethod
     def of(cls, there: Mapping[str, Any], units: str) -> "Typed":
@@ -211,7 +212,17 @@ class Typed:
                 here = here.setdefault(step, {}) if isinstance(here, dict) else None
             if isinstance(here, dict):
                 here[last] = value
-        return {key: made for key, value in tree.items() if (made := _listed(value)) != {}}
+        return {key: made for key, value in tree.items() if (made := _listed(value, key, self.rows)) != {}}
+
+    def note_rows(self, notes: Mapping[str, str]) -> None:
+        """Take what is said of nested data, at the rows in which it was typed: empty ones were left out of the data."""
+        for path, words in notes.items():
+            at = ""
+            for part in path.split("."):
+                rows = self.rows.get(at, ())
+                row = rows[int(part)] if part.isdigit() and int(part) < len(rows) else part
+                at = f"{at}.{row}" if at else row
+            self.notes[at] = words
 
     def seen_to(self) -> tuple[str, ...]:
         """What is ticked of what a step asks for: each box says its words."""
@@ -277,11 +288,12 @@ def is_place(text: str) -> bool:
     return text.isascii() and text.isdigit() and len(text) < 3
 
 
-def _listed(value: Any) -> Any:
-    """Turn ``{"0": ..., "1": ...}`` into a list, in order, without its empty rows."""
+def _listed(value: Any, path: str, rows: dict[str, list[str]]) -> Any:
+    """Turn ``{"0": ..., "1": ...}`` into a list, in order, without its empty rows; ``rows`` notes which it has."""
     if not isinstance(value, dict):
         return value
-    made = {key: kept for key, inner in value.items() if (kept := _listed(inner)) != {}}
+    made = {key: kept for key, inner in value.items() if (kept := _listed(inner, f"{path}.{key}", rows)) != {}}
     if made and all(map(is_place, made)):
-        return [made[key] for key in sorted(made, key=int) if made[key] not in ({}, [], None, "")]
+        rows[path] = [key for key in sorted(made, key=int) if made[key] not in ({}, [], None, "")]
+        return [made[key] for key in rows[path]]
     return made

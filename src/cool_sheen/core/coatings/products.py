@@ -25,6 +25,7 @@ from cool_sheen.core.coatings.sheet_fields import (
     parted,
 )
 from cool_sheen.core.coatings.systems import CoatKind
+from cool_sheen.core.complaints import FieldError
 from cool_sheen.core.drying.label import with_build_loads
 from cool_sheen.core.drying.milestones import WORDS, Basis, DryingData, Milestone, Mode, usual_basis
 from cool_sheen.core.drying.phases import RecoatRule
@@ -256,10 +257,12 @@ class Product(Strict):
                     "milestone of this product"
                 )
             if window.closes and not window.only_sanded and minutes[window.opens] >= minutes[window.closes]:
-                raise ValueError(
-                    f"recoat window {place + 1} opens with “{WORDS[window.opens]}” after {minutes[window.opens]:g} min "
-                    f"and closes with “{WORDS[window.closes]}” after {minutes[window.closes]:g} min: it must close "
-                    "later than it opens"
+                opens, closes = minutes[window.opens], minutes[window.closes]
+                at = next(n for n, m in enumerate(self.milestones) if m.name == window.closes and m.after is None)
+                raise FieldError(
+                    f"milestones.{at}.ref_minutes",
+                    f"The next coat can go on after {opens:g} min, and its window closes after {closes:g} min: it must "
+                    f"close later than it opens. Enter more than {opens:g} min.",
                 )
         heat = [stage.metal_temp_c for stage in self.heat_stages]
         if any(hot <= cool for cool, hot in itertools.pairwise(heat)):

@@ -134,7 +134,7 @@ def _save(
         with workshop.write() as unit:
             sheet = _saved(unit, typed, kind, key)
     except Refused as refusal:
-        typed.notes.update(refusal.notes or {"form": str(refusal)})
+        typed.note_rows(refusal.notes or {"form": str(refusal)})
         with workshop.read() as unit:
             return show(request, pages, unit, typed, key, refusal.status)
     return RedirectResponse(f"{kind.path}/{sheet.key}", 303)
