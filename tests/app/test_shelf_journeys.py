@@ -77,12 +77,12 @@ BAD_FORMS = {
         {"windows.0.opens": "full_cure"},
         "milestones.10.ref_minutes",
         "it must close later than it opens",
-    ),  # fmt: skip
+    ),
     "opens after it closes, below an empty row": (
         {"windows.0.opens": "full_cure", **{f"milestones.1.{f}": "" for f in ("name", "mode", "ref_minutes")}},
         "milestones.10.ref_minutes",
         "it must close later than it opens",
-    ),  # fmt: skip
+    ),
     "air upside down": ({"limits.air_min_c": "60"}, "limits", "the least air temperature, 60, must be under the most"),
     "nothing to put it on with": ({"tick.methods.hvlp": "", "tick.methods.conventional": ""}, "methods", "At least 1"),
     "a strange colour": (

@@ -2,7 +2,7 @@
 
 import inspect
 import re
-from datetime import timedelta
+from datetime import time, timedelta
 from importlib import import_module
 from importlib.resources import files
 from itertools import pairwise
@@ -28,6 +28,7 @@ from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.log.history import LaidCoat
 from cool_sheen.core.part.film_clock import CoatClock
 from cool_sheen.core.part.status import State
+from cool_sheen.core.work.hours import WorkingHours
 from cool_sheen.core.work.steps import CoatStep
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.web.views import band, lane, ribbon, section
@@ -175,21 +176,33 @@ def test_a_docstring_that_lists_arguments_lists_those_that_there_are(function):
 
 
 @pytest.mark.parametrize(
-    ("minutes", "window", "counts"),
-    [(120, None, "last safe start in"), (120, 60, "closes in"), (181, None, None), (-5, None, None)],
-)
-def test_in_the_last_hours_a_lane_counts_down_to_the_last_safe_start_and_says_what_is_lost_after_it(
-    minutes, window, counts
+    ("minutes", "window", "day", "counts"),
+    [
+        (120, None, ALWAYS, "last safe start in"), (120, 60, ALWAYS, "closes in"), (181, None, ALWAYS, None),
+        (-5, None, ALWAYS, None), (181, None, 90, "last start today in"), (60, None, 90, "last safe start in"),
+        (181, None, 30, None), (181, 60, 180, "closes in"),
+    ],
+)  # fmt: skip
+def test_in_the_last_hours_a_lane_counts_down_to_the_last_start_and_says_what_is_lost_after_it(
+    minutes, window, day, counts
 ):
+    """``day`` is how many minutes are left of it; the coat takes half an hour."""
     now, zone = T0, ZoneInfo("UTC")
     at = now + timedelta(minutes=minutes)
     shut = [Shut(seconds(at), seconds(at + timedelta(hours=20)), "surface under 14 °C before it is dew safe")]
     part = PaperPart(day=ALWAYS).prepared()
     step = next(s for s in part.steps if isinstance(s, CoatStep))
-    action = SimpleNamespace(step=step, does="coat", state=State.OPEN)
-    found = SimpleNamespace(action=action, now=now, part=SimpleNamespace(uuid=UUID(int=1)))
+    hours = day if day is ALWAYS else WorkingHours.every_day(time(7), (now + timedelta(minutes=day)).time(), zone)
+    planned = SimpleNamespace(labour=timedelta(minutes=30))
+    action = SimpleNamespace(step=step, does="coat", state=State.OPEN, planned=planned, resumes=None)
+    situation = SimpleNamespace(day=hours)
+    found = SimpleNamespace(action=action, now=now, part=SimpleNamespace(uuid=UUID(int=1)), situation=situation)
     closes = lane.Count(int((now + timedelta(minutes=window or 0)).timestamp() * 1000), "closes in", "", "closing", "k")
     count = lane._last_start(found, shut, closes if window else None, zone)
     assert (count.text if count else None) == counts
+    if counts == "last start today in":
+        assert (count.after, count.alarm) == ("After it: Tue 07:00.", "")
+        assert count.to_ms == (now + timedelta(minutes=60)).timestamp() * 1000
     if counts == "last safe start in":
-        assert count.after == "After it: surface under 14 °C before it is dew safe, until Tue 06:00."
+        until = f"{at + timedelta(hours=20):%a %H:%M}"
+        assert count.after == f"After it: surface under 14 °C before it is dew safe, until {until}."

@@ -66,7 +66,7 @@ def _until_tomorrow(situation: Situation, last: str = "") -> list[Planned]:
 def _last_of_one(situation: Situation, first: Planned) -> datetime | None:
     if not isinstance(first.step, CoatStep):
         return None
-    bounds = [situation.day.closing(situation.now) - first.labour]
+    bounds = [situation.day.last_begin(situation.now, first.labour)]
     if first.closes and first.closes.early:
         bounds.append(first.closes.early)
     for gate in gates_of(situation, first.step, first.start):

@@ -118,6 +118,10 @@ class WorkingHours:
         hours = self.on(day)
         return datetime.combine(day, hours.closes if hours else time(0), self.zone).astimezone(at.tzinfo)
 
+    def last_begin(self, at: datetime, labour: timedelta) -> datetime:
+        """The last instant on the day of another at which so much work can be begun and still be done that day."""
+        return self.closing(at) - labour
+
 
 def _days(first: date) -> Iterator[date]:
     return (first + timedelta(days=n) for n in range(_FARTHEST_DAYS))

@@ -364,7 +364,7 @@ def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
         return None
     band = action.band
     return Count(
-        to_ms=int(action.counts_to.timestamp() * 1000),
+        to_ms=_ms(action.counts_to),
         text=action.counting,
         span=_stretch(band, zone, now) if band else "",
         alarm=action.alarm,
@@ -373,21 +373,30 @@ def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
 
 
 def _last_start(found: PartNow, shut: Sequence[Shut], count: Count | None, zone: ZoneInfo) -> Count | None:
-    """In the last hours before the weather closes, count down to the last safe start, and say what is lost after it."""
+    """In the last hours of the day's weather, or of the day, count down to the last start and say what comes after."""
     action, now = found.action, found.now
-    at = last_safe_start(shut, now)
     ready = action.does and action.state in (State.OPEN, State.CLOSING, State.KEYED, State.BARE)
-    if at is None or not isinstance(action.step, CoatStep) or not ready or at - now > LAST_HOURS:
+    if not isinstance(action.step, CoatStep) or not ready:
         return count
-    to_ms = int(at.timestamp() * 1000)
-    if count is not None and count.to_ms <= to_ms:
+    safe, today = last_safe_start(shut, now), None
+    if action.planned is not None and action.resumes is None:
+        today = found.situation.day.last_begin(now, action.planned.labour)
+    at = min((t for t in (safe, today) if t is not None and t > now), default=None)
+    if at is None or at - now > LAST_HOURS or (count is not None and count.to_ms <= _ms(at)):
         return count
+    if at != safe:
+        opens = clock_time(found.situation.day.next_opening(now), zone, now)
+        return Count(_ms(at), "last start today in", "", "", "", f"After it: {opens}.")
     lost = next(s for s in shut if instant(s.since_s) == at)
     again = (
         "as far as the forecast goes" if math.isinf(lost.to_s) else f"until {clock_time(instant(lost.to_s), zone, now)}"
     )
     key = f"closing:{found.part.uuid}:{action.step.id}:last"
-    return Count(to_ms, "last safe start in", "", "closing", key, f"After it: {lost.reason}, {again}.")
+    return Count(_ms(at), "last safe start in", "", "closing", key, f"After it: {lost.reason}, {again}.")
+
+
+def _ms(at: datetime) -> int:
+    return int(at.timestamp() * 1000)
 
 
 def _stretch(band: Band, zone: ZoneInfo, now: datetime) -> str:
