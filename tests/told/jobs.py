@@ -105,7 +105,7 @@ def _step(page: Page, p: Planned) -> None:
     if isinstance(p.step, SandStep):
         more = {"takes": p.step.removal_um}
     page.say(
-        p.start, p.end, p.step.id, p.step.label, p.step.zones, m2=p.step.area_m2, labour=p.labour, because=p.because,
+        p.start, p.end, p.step.id, p.step.label, p.step.zones, m2=p.step.area_m2, labour=p.labour, because=p.reason,
         waits=p.waits, closes=p.closes, spare=p.spare, inserted=p.inserted, **more,
     )  # fmt: skip
 
@@ -175,7 +175,7 @@ def _looked(page: Page, part: PaperPart, hours: float) -> None:
     situation, action = part.look(hours), part.action(hours)
     page.say(
         at(hours), action.state, action.says, action.does, action.zones, counts=action.counts_to,
-        counting=action.counting, because=action.because, band=action.band, alarm=action.alarm,
+        counting=action.counting, because=action.because, resumes=action.resumes, band=action.band, alarm=action.alarm,
     )  # fmt: skip
     for row in statuses(situation):
         key, top = row.film.key, row.film.top

@@ -143,7 +143,7 @@ def _looked(page: Page, book: Logbook, hours: float) -> None:
     situation, action, rest = book.part.look(hours), book.part.action(hours), book.part.rest(hours)
     history, owed = situation.history, situation.owed
     page.say("  at", situation.now, action.state, action.says, action.does, action.zones, counts=action.counts_to,
-             counting=action.counting, because=action.because, band=action.band, grit=action.grit, tested=action.tested)  # fmt: skip
+             counting=action.counting, because=action.because, resumes=action.resumes, band=action.band, grit=action.grit, tested=action.tested)  # fmt: skip
     for row in statuses(situation):
         film = row.film.top.film if row.film.top else None
         page.say("    ", row.zones, row.state, until=row.until, closes=row.closes, tested=row.tested, warnings=row.warnings,
@@ -164,7 +164,7 @@ def _looked(page: Page, book: Logbook, hours: float) -> None:
             p.end,
             p.step.id,
             p.step.zones,
-            p.because,
+            p.reason,
             p.wait,
             waits=p.waits,
             closes=p.closes,

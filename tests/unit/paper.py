@@ -24,9 +24,10 @@ from cool_sheen.core.log.entries import (
     TouchTestPayload,
 )
 from cool_sheen.core.log.fold import fold
-from cool_sheen.core.part.action import Action, next_actions
+from cool_sheen.core.part.action import Action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock, unknown_factor
+from cool_sheen.core.part.rows import next_actions
 from cool_sheen.core.part.situation import Situation, zone_films
 from cool_sheen.core.plan.rest import Rest, rest_of
 from cool_sheen.core.survey.zones import ZoneFacts

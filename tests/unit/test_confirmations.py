@@ -10,7 +10,7 @@ from tests.support import T0
 from tests.unit.paper import ALWAYS, PaperPart, at, climate, zone
 
 from cool_sheen.core.coatings.systems import Coat
-from cool_sheen.core.part.action import next_actions
+from cool_sheen.core.part.rows import next_actions
 from cool_sheen.core.press.contradictions import CHECKS, Intent, contradictions
 from cool_sheen.core.work.steps import CoatStep
 

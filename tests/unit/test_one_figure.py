@@ -12,7 +12,7 @@ from cool_sheen.core.film.gauge import judge_readings
 from cool_sheen.core.inspection.comb import combed
 from cool_sheen.core.log.entries import StepPayload
 from cool_sheen.core.log.looked import FilmReadingPayload
-from cool_sheen.core.part.action import next_actions
+from cool_sheen.core.part.rows import next_actions
 from cool_sheen.core.survey.below import Evidence, Strip, as_stripped, that_stay, what_is_below
 from cool_sheen.core.work.labour import minutes_of
 from cool_sheen.core.work.steps import only_on

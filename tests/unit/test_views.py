@@ -2,7 +2,7 @@
 
 import inspect
 import re
-from datetime import time, timedelta
+from datetime import timedelta
 from importlib import import_module
 from importlib.resources import files
 from itertools import pairwise
@@ -16,7 +16,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import T0, steady
-from tests.unit.paper import ALWAYS, PaperPart
+from tests.unit.paper import ALWAYS, UTC_DAY, PaperPart, at, climate
 
 import cool_sheen.core
 from cool_sheen.core.climate.gates import Shut
@@ -27,9 +27,8 @@ from cool_sheen.core.film.build import Build
 from cool_sheen.core.log.entries import CoatPayload
 from cool_sheen.core.log.history import LaidCoat
 from cool_sheen.core.part.film_clock import CoatClock
-from cool_sheen.core.part.status import State
-from cool_sheen.core.work.hours import WorkingHours
-from cool_sheen.core.work.steps import CoatStep
+from cool_sheen.core.part.placed import Wait
+from cool_sheen.core.plan.last_start import last_of, last_starts
 from cool_sheen.formats.catalogue import shipped
 from cool_sheen.web.views import band, lane, ribbon, section
 
@@ -175,34 +174,34 @@ def test_a_docstring_that_lists_arguments_lists_those_that_there_are(function):
     assert listed == list(inspect.signature(function).parameters)
 
 
-@pytest.mark.parametrize(
-    ("minutes", "window", "day", "counts"),
-    [
-        (120, None, ALWAYS, "last safe start in"), (120, 60, ALWAYS, "closes in"), (181, None, ALWAYS, None),
-        (-5, None, ALWAYS, None), (181, None, 90, "last start today in"), (60, None, 90, "last safe start in"),
-        (181, None, 30, None), (181, 60, 180, "closes in"),
-    ],
-)  # fmt: skip
-def test_in_the_last_hours_a_lane_counts_down_to_the_last_start_and_says_what_is_lost_after_it(
-    minutes, window, day, counts
-):
-    """``day`` is how many minutes are left of it; the coat takes half an hour."""
-    now, zone = T0, ZoneInfo("UTC")
-    at = now + timedelta(minutes=minutes)
-    shut = [Shut(seconds(at), seconds(at + timedelta(hours=20)), "surface under 14 °C before it is dew safe")]
-    part = PaperPart(day=ALWAYS).prepared()
-    step = next(s for s in part.steps if isinstance(s, CoatStep))
-    hours = day if day is ALWAYS else WorkingHours.every_day(time(7), (now + timedelta(minutes=day)).time(), zone)
-    planned = SimpleNamespace(labour=timedelta(minutes=30))
-    action = SimpleNamespace(step=step, does="coat", state=State.OPEN, planned=planned, resumes=None)
-    situation = SimpleNamespace(day=hours)
-    found = SimpleNamespace(action=action, now=now, part=SimpleNamespace(uuid=UUID(int=1)), situation=situation)
-    closes = lane.Count(int((now + timedelta(minutes=window or 0)).timestamp() * 1000), "closes in", "", "closing", "k")
-    count = lane._last_start(found, shut, closes if window else None, zone)
-    assert (count.text if count else None) == counts
-    if counts == "last start today in":
-        assert (count.after, count.alarm) == ("After it: Tue 07:00.", "")
-        assert count.to_ms == (now + timedelta(minutes=60)).timestamp() * 1000
-    if counts == "last safe start in":
-        until = f"{at + timedelta(hours=20):%a %H:%M}"
-        assert count.after == f"After it: surface under 14 °C before it is dew safe, until {until}."
+def counted(part, hours, count=None):
+    """What the lane of a part on paper counts down to, hours after T0."""
+    action = part.action(hours)
+    found = SimpleNamespace(
+        action=action, now=at(hours), part=SimpleNamespace(uuid=UUID(int=1)), situation=part.look(hours)
+    )
+    return lane._or_last_start(found, count, ZoneInfo("UTC")), action
+
+
+@pytest.mark.parametrize(("minutes", "shows"), [(181, False), (180, True), (1, True), (-1, False)])
+def test_in_the_last_hours_of_the_day_a_lane_counts_down_to_the_last_start_and_says_when_it_goes_on(minutes, shows):
+    part = PaperPart("single-stage-epoxy", climate(20, 50, days=30), day=UTC_DAY).prepared()
+    last = last_starts(part.look(1)).one  # as Weather has it
+    count, _ = counted(part, (last - T0) / timedelta(hours=1) - minutes / 60)
+    assert (count is not None) is shows
+    if count:
+        assert (count.text, count.alarm, count.after) == ("last start today in", "", "After it: Tue 08:00.")
+        assert count.to_ms == pytest.approx(last.timestamp() * 1000, abs=1)
+
+
+def test_before_the_weather_closes_a_lane_counts_down_to_the_last_safe_start_and_says_what_is_lost():
+    part = PaperPart("single-stage-epoxy", climate(20, 50, night_c=4), day=ALWAYS).prepared()
+    last = last_of(part.look(1), part.action(1).planned)
+    assert (last.at, last.wait) == (last_starts(part.look(1)).one, Wait.GATE)
+    hours = (last.at - T0) / timedelta(hours=1) - 1
+    count, action = counted(part, hours)
+    assert (count.text, count.alarm) == ("last safe start in", "closing")
+    assert count.after == f"After it: {last.because}, until {last.again:%a %H:%M}."
+    assert action.planned.start == at(hours)
+    sooner = lane.Count(count.to_ms - 1, "closes in", "", "closing", "k")  # its window
+    assert counted(part, hours, sooner)[0] is sooner

@@ -163,7 +163,7 @@ def _line(n: int, line: Booked, ml: float | None, plan: ShopPlan) -> LineSaid:
             "part": line.part,
             "step": placed.step.id,
             "zones": tuple(sorted(placed.step.zones)),
-            "because": placed.because,
+            "because": placed.reason,
             "holds": holds,
             "opens": placed.waits.late if placed.waits else None,
             "closes": placed.closes.early if placed.closes else None,
@@ -313,14 +313,14 @@ def _stands(unit: Unit, plan: Kept) -> Standing:
             continue
         name = (line.part, line.planned.step.id)
         if line.planned.opens_again and not any(i.part == line.part and i.step == name[1] for i in left):
-            put_in.append(f"{names[line.part]}: {line.label}: {line.planned.because}")
+            put_in.append(f"{names[line.part]}: {line.label}: {line.planned.reason}")
         elif not line.planned.inserted and name not in was:
             new.append(f"{names[line.part]}: {line.label}")
         elif name in was and name not in seen:
             seen.add(name)
             if line.start - was[name].start > LATE:
                 held = [h for h in line.planned.holds if h.wait != "planned"]
-                moved.append(Moved(was[name], line.start, held[-1].because if held else line.planned.because))
+                moved.append(Moved(was[name], line.start, held[-1].because if held else line.planned.reason))
     return Standing(plan, unit.now, done, again, tuple(moved), tuple(put_in), tuple(new))
 
 

@@ -12,9 +12,10 @@ from cool_sheen.core.coatings.systems import System
 from cool_sheen.core.log.history import History
 from cool_sheen.core.mixing.speeds import own_hardener
 from cool_sheen.core.once import cached_property
-from cool_sheen.core.part.action import Action, next_actions
+from cool_sheen.core.part.action import Action
 from cool_sheen.core.part.climate import PartClimate
 from cool_sheen.core.part.film_clock import CoatClock
+from cool_sheen.core.part.rows import next_actions
 from cool_sheen.core.part.situation import Pot, Situation, ZoneFilm, zone_films
 from cool_sheen.core.part.status import State
 from cool_sheen.core.plan.last_start import LastStart, last_starts

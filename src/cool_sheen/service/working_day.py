@@ -1,4 +1,4 @@
-"""The shop's working hours as they bind its work now: whoever has just worked out of hours is there for a while."""
+"""The shop's working hours as they bind its work now. After work out of hours somebody is there for a while longer."""
 
 from datetime import datetime
 
@@ -19,16 +19,12 @@ def working_day(unit: Unit) -> WorkingHours:
     if hours.is_open(unit.now):
         return hours
     number = changes.generations(unit.session).get(changes.ANYTHING, 0)
-    last: datetime | None = unit.kept.get(("last work", number, unit.now), lambda: _last_work(unit), lambda _: 100)
-    late = hours.working_late(last)
-    return late if late.until is not None and unit.now <= late.until else hours
+    last: datetime | None = unit.kept.get(("last work", number), lambda: _last_work(unit), lambda _: 100)
+    late = hours.working_late(last) if last and last <= unit.now else hours
+    return late if late.until and unit.now <= late.until else hours
 
 
 def _last_work(unit: Unit) -> datetime | None:
-    """When work ended last, on whichever part."""
-    ended = (
-        row.entry.occurred_at
-        for row in unvoided(log.latest(unit.session, _LATEST))
-        if isinstance(row.entry.payload, _WORK) and row.entry.occurred_at <= unit.now
-    )
-    return max(ended, default=None)
+    """When work ended last, on any part."""
+    entries = (row.entry for row in unvoided(log.latest(unit.session, _LATEST)))
+    return max((entry.occurred_at for entry in entries if isinstance(entry.payload, _WORK)), default=None)

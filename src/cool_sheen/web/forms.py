@@ -224,8 +224,8 @@ class Typed:
                 at = f"{at}.{row}" if at else row
             self.notes[at] = words
 
-    def seen_to(self) -> tuple[str, ...]:
-        """What is ticked of what a step asks for: each box says its words."""
+    def checked(self) -> tuple[str, ...]:
+        """Return what is ticked of a step's checklist: each box has its words as its value."""
         return tuple(str(words)[:200] for name, words in self.values.items() if name.startswith("ask_"))
 
     def ticked(self, name: str) -> tuple[UUID, ...]:

@@ -33,8 +33,11 @@ def with_build_loads(data: DryingData, opens: str, coats: int, coats_a_day: int 
         if mark.basis is Basis.BUILD and not mark.is_limit:
             of_film.setdefault(mark.ref_film_um or data.ref_wet_film_um, set()).add(place)
     for _ in range(_ROUNDS if len(of_film) > 1 else 1):  # the waits of one build hang on the times of another
+        before = data
         for film, same in of_film.items():
             data = _with_load(data, same, _build_load(data, frozenset(same), film, opens, coats, coats_a_day))
+        if data == before:
+            break
     return data
 
 

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass, replace
 from datetime import datetime
-from uuid import UUID
 
 from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.clock import Band
@@ -57,51 +56,8 @@ class Action:
         return self.film.top if self.film else None
 
 
-def next_actions(situation: Situation) -> tuple[Action, ...]:
-    """Say what is to be done now, zones with the same next thing together.
-
-    Args:
-        situation: The part at this moment.
-
-    Returns: First the first thing that the plan places; then what comes next on the zones that it is not for, if
-        nothing else were done: what can be done now first, then by its time.
-    """
-    first = _first_of(situation, None)
-    rows, seen = [first], {first.row}
-    groups: dict[int, set[UUID]] = {}
-    for zone in situation.owed.by_zone:
-        if (ahead := situation.owed.ahead(zone)) and zone not in first.zones:
-            groups.setdefault(ahead[0], set()).add(zone)
-    for group in groups.values():
-        left = set(group)
-        while left:
-            action = _first_of(situation, frozenset(left))
-            if action.row not in seen:
-                seen.add(action.row)
-                rows.append(action)
-            if not action.zones & left:  # a turn, for which the other side lies ready
-                break
-            left = left - action.zones if action.step and _goes_before(action.step) else set()
-    if first.alarm == "wait":  # it takes nobody's time: what can be begun on other zones meanwhile is on top
-        return tuple(sorted(rows, key=lambda a: _when(a, situation.now)))
-    return (first, *sorted(rows[1:], key=lambda a: _when(a, situation.now)))
-
-
-def _goes_before(step: Step) -> bool:
-    """Whether a step was put in on some zones, before what the others may get by then."""
-    return step.id.endswith((":key", ":pad", ":fresh", ":wipe", ":again"))
-
-
-def _when(action: Action, now: datetime) -> datetime:
-    """When something can be done; what is waited for without a time comes last."""
-    if action.planned is None:
-        return datetime.max.replace(tzinfo=now.tzinfo)
-    begins = action.planned.end if action.planned.step.kind == "wait" else action.planned.start
-    return max(begins, now)
-
-
-def _first_of(situation: Situation, zones: Zones | None) -> Action:
-    """The first thing that is placed on some zones, or on the whole part."""
+def first_action(situation: Situation, zones: Zones | None = None) -> Action:
+    """Say what the first thing asks for that is placed on some zones, or on the whole part."""
     try:
         return action_of(situation, next(place_all(situation, zones), None))
     except Stuck as stuck:
@@ -171,11 +127,6 @@ def _coat(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     )
 
 
-def _own_reason(first: Planned) -> str:
-    """Why a step stands in the plan; working hours are told apart."""
-    return first.because.removesuffix(", then working hours")
-
-
 def _waits(first: Planned, film: ZoneFilm, now: ZoneStatus) -> Action:
     """The system has it wait: it counts down to that time."""
     until = first.end if first.step.kind == "wait" else first.start
@@ -200,7 +151,7 @@ def _because(first: Planned, film: ZoneFilm, state: State, tested: bool) -> str:
     if film.top is None:
         words = "nothing below it is wet, and the gate is open"
     elif first.inserted:
-        words = _own_reason(first)
+        words = first.because
     elif state is State.KEYED:
         words = "sanded and wiped: no closing, but wipe again after a night"
     else:
@@ -238,7 +189,7 @@ def _held(situation: Situation, first: Planned, film: ZoneFilm, tested: bool) ->
     step = first.step
     if first.wait is Wait.LIMIT:
         until, counting = first.start, "from the next day, in"
-        state, because = State.LIMIT, first.because.split(", then")[0]
+        state, because = State.LIMIT, first.because
     else:
         until = instant(first.shut.to_s) if first.shut else first.start
         state, counting, because = State.GATE, "gate opens in", first.shut.reason if first.shut else first.because
@@ -286,7 +237,7 @@ def _not_there(asked: Action, first: Planned, band: Band | None) -> Action:
         does="touch_test",
         counts_to=likely,
         counting=("sandable in" if is_sand else "ready in") if likely else "",
-        because=_own_reason(first) if first.inserted else because,
+        because=first.because if first.inserted else because,
         alarm="sand" if is_sand else "test",
     )
 
@@ -327,7 +278,7 @@ def _before_it_closes(action: Action, film: ZoneFilm) -> Action:
 
 def _ready(first: Planned, top: CoatClock | None, *, tested: bool) -> str:
     if first.inserted:
-        return _own_reason(first)
+        return first.because
     if top is None:
         return "the next step of the system"
     return "tested" if tested else "the film is ready by the clock: test first"
@@ -337,7 +288,7 @@ def _work(situation: Situation, first: Planned, film: ZoneFilm, now: ZoneStatus)
     step = first.step
     if first.wait in (Wait.GATE, Wait.LIMIT):
         return _held(situation, first, film, tested=True)
-    because = _own_reason(first) if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
+    because = first.because if first.inserted or first.wait is Wait.DAMP else "the next step of the system"
     waits = first.wait is Wait.DAMP
     work = Action(
         step,

@@ -76,6 +76,11 @@ class Planned:
         return self.end - self.start
 
     @property
+    def reason(self) -> str:
+        """Why it stands where it does, with the working hours that it waits for."""
+        return f"{self.because}, then working hours" if self.resumes else self.because
+
+    @property
     def resumes(self) -> datetime | None:
         """When the working hours begin that it waited for last; None where something else held it."""
         return self.start if self.holds and self.holds[-1].wait is Wait.HOURS else None
@@ -120,8 +125,9 @@ class Fit:
     def held(self, at: datetime, wait: Wait, because: str, shut: Shut | None = None, by: str = "") -> "Fit":
         """A later time: what held it first is what is said first."""
         holds = (*self.holds, Hold(wait, at, because, by, shut))
+        if wait is Wait.HOURS:  # told by when work resumes: the reason of the step stays what it is
+            return Fit(at, wait if self.wait is Wait.NOTHING else self.wait, self.because, self.shut or shut, holds)
         if self.wait is Wait.NOTHING:
-            words = f"{self.because}, {because}" if wait is Wait.HOURS else because
-            return Fit(at, wait, words, shut, holds)
+            return Fit(at, wait, because, shut, holds)
         words = self.because if because in self.because else f"{self.because}, {because}"
         return Fit(at, self.wait, words, self.shut or shut, holds)

@@ -1,14 +1,17 @@
 """How late today the next coat may start, and the first of all of today's coats: the account itself, asked again."""
 
+import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from cool_sheen.core.part.placed import Planned, Stuck
+from cool_sheen.core.climate.series import instant
+from cool_sheen.core.part.placed import Planned, Stuck, Wait
 from cool_sheen.core.part.placing import gates_of, place_all
 from cool_sheen.core.part.situation import Situation
 from cool_sheen.core.work.steps import CoatStep
 
 _TO_THE = timedelta(minutes=1)
+_A_SECOND = timedelta(seconds=1)
 _AROUND = (timedelta(minutes=-8), timedelta(minutes=8), timedelta(0))
 
 
@@ -20,6 +23,16 @@ class LastStart:
     one: datetime | None
     all_coats: datetime | None
     coats: int
+
+
+@dataclass(frozen=True, slots=True)
+class LastOfCoat:
+    """The last start of a coat, and what comes after it: ``again`` is when it may start next, where that is known."""
+
+    at: datetime
+    wait: Wait
+    because: str = ""
+    again: datetime | None = None
 
 
 def last_starts(situation: Situation) -> LastStart:
@@ -40,10 +53,30 @@ def last_starts(situation: Situation) -> LastStart:
         return LastStart(first, None, None, 0)
     layer = first.step.layer.id
     mine = [p for p in mine if isinstance(p.step, CoatStep) and p.step.layer.id == layer]
-    one = _last_of_one(situation, first)
-    if one is None or one < first.start:
+    one = last_of(situation, first).at
+    if one < first.start:
         return LastStart(first, None, None, len(mine))
     return LastStart(first, one, _last_of_all(situation, mine, one), len(mine))
+
+
+def last_of(situation: Situation, coat: Planned) -> LastOfCoat:
+    """Return the last start of a coat that is placed today: its gate, the end of its window, or that of the day.
+
+    Args:
+        situation: The part at this moment.
+        coat: The coat, as the plan has it.
+    """
+    day = situation.day
+    bounds = [LastOfCoat(day.last_begin(situation.now, coat.labour), Wait.HOURS, again=day.next_opening(situation.now))]
+    if coat.closes and coat.closes.early:
+        bounds.append(LastOfCoat(coat.closes.early, Wait.WINDOW))
+    for gate in gates_of(situation, coat.step, coat.start) if isinstance(coat.step, CoatStep) else ():
+        closes = gate.closes(coat.start)
+        shut = gate.shut_at(closes + _A_SECOND) if closes else None
+        if closes and shut:
+            again = None if math.isinf(shut.to_s) else instant(shut.to_s)
+            bounds.append(LastOfCoat(closes, Wait.GATE, shut.reason, again))
+    return min(bounds, key=lambda bound: bound.at)
 
 
 def _until_tomorrow(situation: Situation, last: str = "") -> list[Planned]:
@@ -61,18 +94,6 @@ def _until_tomorrow(situation: Situation, last: str = "") -> list[Planned]:
     except Stuck:
         pass  # what was placed before it got stuck counts
     return out
-
-
-def _last_of_one(situation: Situation, first: Planned) -> datetime | None:
-    if not isinstance(first.step, CoatStep):
-        return None
-    bounds = [situation.day.last_begin(situation.now, first.labour)]
-    if first.closes and first.closes.early:
-        bounds.append(first.closes.early)
-    for gate in gates_of(situation, first.step, first.start):
-        if closes := gate.closes(first.start):
-            bounds.append(closes)
-    return min(bounds)
 
 
 def _last_of_all(situation: Situation, coats: list[Planned], latest: datetime) -> datetime | None:

@@ -123,7 +123,7 @@ def _films_off(before: Sequence[Evidence], depth: StripDepth) -> int:
 
 
 def _to_sound(films: dict[int, _Film]) -> int:
-    """How many films lie above the first that is sound all the way down, by the tests; nought without one below."""
+    """How many films lie above the first that is sound all the way down, by the tests; 0 without one below."""
     return _above_the_good([depth for depth, film in films.items() if film.state in _LETS_GO], films)
 
 

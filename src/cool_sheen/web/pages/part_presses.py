@@ -39,7 +39,7 @@ def coat(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             "zones": typed.ticked("zone"),
             "wet_film_measured_um": film,
             "coat_kind": kind or None,
-            "ticked": typed.seen_to(),
+            "ticked": typed.checked(),
         }
         at = typed.ended(unit.zone, unit.now)
         typed.stop()
@@ -96,7 +96,7 @@ def sand(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
             shows=shows,
             method=method,
             minutes=minutes,
-            ticked=(*(words for n, words in enumerate(SAND_TICKS) if typed.flag(f"tick_{n}")), *typed.seen_to()),
+            ticked=(*(words for n, words in enumerate(SAND_TICKS) if typed.flag(f"tick_{n}")), *typed.checked()),
             zones=typed.ticked("zone"),
         )
         return work.sanded(unit, found, press, said, at)
@@ -116,7 +116,7 @@ def step(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         typed.stop()
         zones, passed = typed.ticked("zone"), typed.text("passed") != "no"
         said = work.StepSaid(
-            kind=typed.text("kind"), zones=zones, stripped=stripped, passed=passed, ticked=typed.seen_to()
+            kind=typed.text("kind"), zones=zones, stripped=stripped, passed=passed, ticked=typed.checked()
         )
         return work.step_done(unit, found, press, said, at)
 

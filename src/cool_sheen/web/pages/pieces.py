@@ -78,7 +78,7 @@ def done(request: Request, uuid: UUID, workshop: WorkshopDep, pages: PagesDep, f
         zone, at = _zone(typed), typed.ended(unit.zone, unit.now)
         typed.stop()
         and_next = typed.text("then") != "stop"
-        return pieces.done(unit, found, press, zone or uuid, at, ticked=typed.seen_to(), and_next=and_next)
+        return pieces.done(unit, found, press, zone or uuid, at, ticked=typed.checked(), and_next=and_next)
 
     return logged(request, uuid, workshop, pages, form, write, of_row=True)
 

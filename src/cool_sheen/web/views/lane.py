@@ -10,7 +10,6 @@ from uuid import UUID, uuid4
 from zoneinfo import ZoneInfo
 
 from cool_sheen.core.climate.gates import Shut
-from cool_sheen.core.climate.series import instant
 from cool_sheen.core.drying.clock import DEFAULT_LN_SD, Band
 from cool_sheen.core.drying.milestones import WORDS as MARK_WORDS
 from cool_sheen.core.part.action import Action
@@ -19,6 +18,7 @@ from cool_sheen.core.part.placed import Wait
 from cool_sheen.core.part.placing import slowest_gate
 from cool_sheen.core.part.situation import ZoneFilm
 from cool_sheen.core.part.status import State, ZoneStatus, statuses
+from cool_sheen.core.plan.last_start import LastOfCoat, last_of
 from cool_sheen.core.units import amount
 from cool_sheen.core.work.steps import CoatStep, Step
 from cool_sheen.service import next_time
@@ -26,7 +26,6 @@ from cool_sheen.service.confirmations import offer_of
 from cool_sheen.service.part_now import PartNow
 from cool_sheen.service.projections import layer_words
 from cool_sheen.web.views import looking, ribbon, section, through
-from cool_sheen.web.views.band import last_safe_start
 
 STATE_WORDS: dict[str, str] = {
     "wet": "wet", "open": "open", "closing": "closing", "locked": "locked", "key": "key first", "keyed": "keyed",
@@ -208,7 +207,7 @@ def lane(found: PartNow, zone: ZoneInfo, units: str = "metric", press: str = "")
     shut = shut_spans(found)
     story = story_of(found, found.film, shut)
     row = row_of(found, zone, press)
-    row["count"] = _last_start(found, shut, row["count"], zone)
+    row["count"] = _or_last_start(found, row["count"], zone)
     rows = statuses(found.situation)
     others = [other for other in found.actions if other is not action]
     more = [
@@ -372,27 +371,22 @@ def _count(found: PartNow, zone: ZoneInfo) -> Count | None:
     )
 
 
-def _last_start(found: PartNow, shut: Sequence[Shut], count: Count | None, zone: ZoneInfo) -> Count | None:
-    """In the last hours of the day's weather, or of the day, count down to the last start and say what comes after."""
+def _or_last_start(found: PartNow, count: Count | None, zone: ZoneInfo) -> Count | None:
+    """In the last hours in which a coat may start, count down to the last start and say what comes after it."""
     action, now = found.action, found.now
     ready = action.does and action.state in (State.OPEN, State.CLOSING, State.KEYED, State.BARE)
-    if not isinstance(action.step, CoatStep) or not ready:
+    if not isinstance(action.step, CoatStep) or not ready or action.planned is None or action.resumes:
         return count
-    safe, today = last_safe_start(shut, now), None
-    if action.planned is not None and action.resumes is None:
-        today = found.situation.day.last_begin(now, action.planned.labour)
-    at = min((t for t in (safe, today) if t is not None and t > now), default=None)
-    if at is None or at - now > LAST_HOURS or (count is not None and count.to_ms <= _ms(at)):
-        return count
-    if at != safe:
-        opens = clock_time(found.situation.day.next_opening(now), zone, now)
-        return Count(_ms(at), "last start today in", "", "", "", f"After it: {opens}.")
-    lost = next(s for s in shut if instant(s.since_s) == at)
-    again = (
-        "as far as the forecast goes" if math.isinf(lost.to_s) else f"until {clock_time(instant(lost.to_s), zone, now)}"
-    )
-    key = f"closing:{found.part.uuid}:{action.step.id}:last"
-    return Count(_ms(at), "last safe start in", "", "closing", key, f"After it: {lost.reason}, {again}.")
+    last = last_of(found.situation, action.planned)
+    is_near = now < last.at <= now + LAST_HOURS and (count is None or _ms(last.at) < count.to_ms)
+    return _count_to(last, f"closing:{found.part.uuid}:{action.step.id}:last", now, zone) if is_near else count
+
+
+def _count_to(last: LastOfCoat, key: str, now: datetime, zone: ZoneInfo) -> Count:
+    if last.wait is Wait.HOURS:  # nothing spoils: no alarm
+        return Count(_ms(last.at), "last start today in", "", "", "", f"After it: {clock_time(last.again, zone, now)}.")
+    again = f"until {clock_time(last.again, zone, now)}" if last.again else "as far as the forecast goes"
+    return Count(_ms(last.at), "last safe start in", "", "closing", key, f"After it: {last.because}, {again}.")
 
 
 def _ms(at: datetime) -> int:
