@@ -9,6 +9,7 @@ from tests.app.test_mixing_journeys import batch_of, begin, mix_through
 from tests.fuzz.forms import filled_as_shown
 
 from cool_sheen.core.work.steps import CoatStep, SandStep
+from cool_sheen.service.batches import find
 from cool_sheen.service.jobs import find_part
 from cool_sheen.store import log
 
@@ -159,12 +160,20 @@ def test_bakes_at_one_instant_are_asked_back(shop, minutes, asked):
 def test_a_coat_out_of_an_empty_cup_is_asked_back(shop):
     part = at_a_coat(shop)
     product = shop.standing(part).next_coat().layer.product
-    mix_through(shop, batch_of(begin(shop, product, [part], **{f"coats_{part}": "1", "tare": "38", "cup": "4 l"})))
+    batch = batch_of(begin(shop, product, [part], **{f"coats_{part}": "1", "tare": "38", "cup": "4 l"}))
+    mix_through(shop, batch)
     assert not is_asked(press(shop, part, "coat"))
     shop.clock.at = shop.standing(part).top.opens.late + timedelta(minutes=1)
     again = press(shop, part, "coat")
     assert is_asked(again)
-    assert re.search(r"The cup has \d+ ml left", again.text)
+    left = re.search(r"The cup has (\d+) ml left", again.text)[1]
+    page = re.sub(r"<[^>]+>", "", shop.http.get(f"/mix/{batch}").text)
+    assert re.search(rf"(?<!\d){left} ml left of \d+ ml mixed", page)  # and Mix says the same of it
+    end = {"press": str(uuid4()), "left": "18 g", "goes": "waste"}
+    assert shop.http.post(f"/mix/{batch}/end", data=end).status_code == 303
+    with shop.workshop.read() as unit:
+        state = find(unit, UUID(batch)).state
+    assert state.left_ml == pytest.approx(18 * state.cup.ready_ml / state.cup.ready_g, rel=0.001)
 
 
 def test_who_keeps_the_list_of_the_room_is_asked_for_the_dehumidifier(shop):
